@@ -1,0 +1,34 @@
+# Two commands do everything on a fresh Debian or Ubuntu machine with Python 3.11+:
+#   make demo   the application with the demo job "Slipway"
+#   make test   lint, types, import contracts and all tests
+.PHONY: demo test setup setup-test screenshots bench lock clean
+VENV := .venv/bin
+
+demo: setup
+	$(VENV)/vast-cellar --demo
+
+test: setup-test
+	$(VENV)/ruff format --check .
+	$(VENV)/ruff check .
+	$(VENV)/mypy
+	$(VENV)/lint-imports
+	$(VENV)/pytest
+	$(VENV)/python tools/test-share
+
+setup:
+	@tools/setup run
+
+setup-test: setup
+	@tools/setup test
+
+screenshots: setup
+	$(VENV)/python tools/screenshot
+
+bench: setup-test
+	$(VENV)/python benchmarks/first_window.py
+
+lock:
+	tools/lock
+
+clean:
+	rm -rf .venv build dist .mypy_cache .ruff_cache .pytest_cache .import_linter_cache

@@ -1,0 +1,1 @@
+"""The terminal door: the same services as the window, --json everywhere."""

@@ -1,0 +1,5 @@
+"""Entry point."""
+
+
+def main() -> None:
+    """Start."""

@@ -1,0 +1,280 @@
+"""The parts a setup is put together from, and the units that stand on the shelf."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from enum import StrEnum
+from typing import TypeVar
+
+from vastcellar.core.checks import require_above_zero, require_between, require_not_negative
+from vastcellar.core.errors import BadValueError, UnknownPartError
+from vastcellar.core.formats import CodecFamily
+from vastcellar.core.links import Cable, LinkMode, Port
+
+
+T = TypeVar("T")
+
+
+class DriveKind(StrEnum):
+    """What a drive is, by how it is connected."""
+
+    NVME = "nvme"
+    SATA = "sata"
+    HARD_DISK = "hard_disk"
+    CARD = "card"
+    READY_MADE = "ready_made"
+
+
+@dataclass(frozen=True, slots=True)
+class ThrottleStage:
+    """Above ``on_c`` the drive caps its rate, until it has cooled to ``off_c``."""
+
+    on_c: float
+    off_c: float
+    cap_bytes_per_s: float
+
+    def __post_init__(self) -> None:
+        # With T_off at or above T_on events would pile up without end.
+        if not self.off_c < self.on_c:
+            raise BadValueError(
+                f"it lets go at {self.off_c:g} °C, not below its start at {self.on_c:g} °C",
+                where="throttle stage",
+                mend="Give off_c below on_c",
+            )
+        require_above_zero("throttle stage", cap_bytes_per_s=self.cap_bytes_per_s)
+
+
+@dataclass(frozen=True, slots=True)
+class WriteBehaviour:
+    """How a drive writes: fast cache, what comes after it, and the heat it makes.
+
+    All figures are typical unless a measurement of the unit stands behind them.
+    For a hard disk ``inner_share`` is inner over outer rate, and there is no cache.
+    """
+
+    cache_write_bytes_per_s: float
+    direct_write_bytes_per_s: float
+    cache_static_bytes: float = 0.0
+    cache_share_of_free: float = 0.0
+    fold_bytes_per_s: float = 0.0
+    fold_while_writing: float = 0.0
+    inner_share: float = 1.0
+    idle_w: float = 0.5
+    cache_j_per_gb: float = 2.0
+    direct_j_per_gb: float = 4.0
+    fold_j_per_gb: float = 0.0
+    heat_capacity_j_per_k: float = 12.0
+    throttle: tuple[ThrottleStage, ...] = ()
+
+    def __post_init__(self) -> None:
+        where = "write behaviour"
+        require_above_zero(
+            where,
+            cache_write_bytes_per_s=self.cache_write_bytes_per_s,
+            direct_write_bytes_per_s=self.direct_write_bytes_per_s,
+            heat_capacity_j_per_k=self.heat_capacity_j_per_k,
+        )
+        require_not_negative(
+            where,
+            cache_static_bytes=self.cache_static_bytes,
+            fold_bytes_per_s=self.fold_bytes_per_s,
+            idle_w=self.idle_w,
+            cache_j_per_gb=self.cache_j_per_gb,
+            direct_j_per_gb=self.direct_j_per_gb,
+            fold_j_per_gb=self.fold_j_per_gb,
+        )
+        require_between(
+            where,
+            0,
+            1,
+            cache_share_of_free=self.cache_share_of_free,
+            fold_while_writing=self.fold_while_writing,
+        )
+        require_between(where, 0.05, 1, inner_share=self.inner_share)
+        starts = [stage.on_c for stage in self.throttle]
+        if starts != sorted(set(starts)):
+            raise BadValueError(
+                "the throttle stages do not rise", where=where, mend="List them coolest first"
+            )
+
+
+@dataclass(frozen=True, slots=True)
+class Case:
+    """Heat path from the drive to the room, and the heat of the bridge chip.
+
+    Two nodes: drive, then enclosure. Resistances in K/W, heat capacity in J/K.
+    """
+
+    heat_capacity_j_per_k: float
+    drive_to_case_k_per_w: float
+    case_to_room_k_per_w: float
+    bridge_w: float = 0.0
+
+    def __post_init__(self) -> None:
+        require_above_zero(
+            "case",
+            heat_capacity_j_per_k=self.heat_capacity_j_per_k,
+            drive_to_case_k_per_w=self.drive_to_case_k_per_w,
+            case_to_room_k_per_w=self.case_to_room_k_per_w,
+        )
+        require_not_negative("case", bridge_w=self.bridge_w)
+
+
+@dataclass(frozen=True, slots=True)
+class Drive:
+    """A bare module, hard disk, card or ready-made drive out of the catalog."""
+
+    key: str
+    name: str
+    kind: DriveKind
+    medium: str
+    """TLC, QLC or magnetic."""
+    capacity_bytes: int
+    claimed_read_bytes_per_s: float
+    claimed_write_bytes_per_s: float
+    behaviour: WriteBehaviour
+    pcie_generation: int = 0
+    pcie_lanes: int = 0
+    host_modes: tuple[str, ...] = ()
+    """Link modes of a card or ready-made drive; a bare drive has none."""
+    own_case: Case | None = None
+    guaranteed_write_bytes_per_s: float = 0.0
+    tbw_bytes: float = 0.0
+    price: float = 0.0
+    note: str = ""
+
+    def __post_init__(self) -> None:
+        where = f"drive {self.key!r}"
+        require_above_zero(
+            where,
+            capacity_bytes=self.capacity_bytes,
+            claimed_read_bytes_per_s=self.claimed_read_bytes_per_s,
+            claimed_write_bytes_per_s=self.claimed_write_bytes_per_s,
+        )
+        require_not_negative(where, tbw_bytes=self.tbw_bytes, price=self.price)
+        if self.needs_enclosure == bool(self.host_modes):
+            raise BadValueError(
+                "it must either need an enclosure or have link modes of its own",
+                where=where,
+                mend="Give host_modes to cards and ready-made drives, and to nothing else",
+            )
+
+    @property
+    def needs_enclosure(self) -> bool:
+        """Whether it is a bare part that something must connect to a host."""
+        return self.kind not in (DriveKind.CARD, DriveKind.READY_MADE)
+
+    @property
+    def slot_protocol(self) -> str:
+        """"nvme" or "sata": what its bare connector speaks; "" for a closed drive."""
+        if not self.needs_enclosure:
+            return ""
+        return "nvme" if self.kind is DriveKind.NVME else "sata"
+
+
+@dataclass(frozen=True, slots=True)
+class Enclosure:
+    """A case with a bridge chip: link modes outside, a slot inside."""
+
+    key: str
+    name: str
+    host_modes: tuple[str, ...]
+    slot_protocols: tuple[str, ...]
+    case: Case
+    pcie_generation: int = 3
+    pcie_lanes: int = 4
+    bridge_write_bytes_per_s: float = 0.0
+    """What the bridge reaches in use where known, else 0: the link's typical value counts."""
+    price: float = 0.0
+    note: str = ""
+
+    def __post_init__(self) -> None:
+        where = f"enclosure {self.key!r}"
+        require_not_negative(
+            where, bridge_write_bytes_per_s=self.bridge_write_bytes_per_s, price=self.price
+        )
+        if not self.host_modes:
+            raise BadValueError("it has no link mode", where=where, mend="List its host_modes")
+
+
+@dataclass(frozen=True, slots=True)
+class Host:
+    """A computer or camera with its ports."""
+
+    key: str
+    name: str
+    is_camera: bool
+    ports: tuple[Port, ...]
+
+    def port(self, key: str) -> Port:
+        """Return the port called *key*. Raises UnknownPartError where there is none."""
+        for port in self.ports:
+            if port.key == key:
+                return port
+        known = ", ".join(port.key for port in self.ports)
+        raise UnknownPartError(f"{self.name} has no port {key!r}", where="port", mend=f"It has: {known}")
+
+
+@dataclass(frozen=True, slots=True)
+class Unit:
+    """One thing on the shelf, with its tag."""
+
+    tag: str
+    drive_key: str
+    enclosure_key: str = ""
+    written_bytes: float = 0.0
+    used_bytes: float = 0.0
+    state: str = "ready"
+    """"ready", "on loan", "in doubt" or "retired"."""
+    note: str = ""
+
+    def __post_init__(self) -> None:
+        where = f"unit {self.tag!r}"
+        if not self.tag.strip():
+            raise BadValueError("a unit has no tag", where="unit", mend="Give the tag on its label")
+        require_not_negative(where, written_bytes=self.written_bytes, used_bytes=self.used_bytes)
+
+
+@dataclass(frozen=True)
+class Catalog:
+    """Every known link mode, codec and part, by key."""
+
+    modes: Mapping[str, LinkMode]
+    codecs: Mapping[str, CodecFamily]
+    drives: Mapping[str, Drive]
+    enclosures: Mapping[str, Enclosure]
+    cables: Mapping[str, Cable]
+    hosts: Mapping[str, Host]
+    currency: str = "EUR"
+
+    def codec(self, key: str) -> CodecFamily:
+        """Return the codec family called *key*."""
+        return _find(self.codecs, key, "codec")
+
+    def drive(self, key: str) -> Drive:
+        """Return the drive called *key*."""
+        return _find(self.drives, key, "drive")
+
+    def enclosure(self, key: str) -> Enclosure:
+        """Return the enclosure called *key*."""
+        return _find(self.enclosures, key, "enclosure")
+
+    def cable(self, key: str) -> Cable:
+        """Return the cable called *key*."""
+        return _find(self.cables, key, "cable")
+
+    def host(self, key: str) -> Host:
+        """Return the host called *key*."""
+        return _find(self.hosts, key, "host")
+
+
+def _find(parts: Mapping[str, T], key: str, kind: str) -> T:
+    try:
+        return parts[key]
+    except KeyError:
+        raise UnknownPartError(
+            f"the catalog has no {kind} {key!r}",
+            where=kind,
+            mend=f"Choose one that it has, or add this {kind} to a catalog file",
+        ) from None

@@ -1,0 +1,289 @@
+"""Typed-in quantities and their printed forms: bits and bytes, decimal and binary.
+
+Inside the program everything is SI and bytes; text becomes a number here, and a number text,
+and nowhere else.
+"""
+
+from __future__ import annotations
+
+import math
+import re
+from dataclasses import dataclass
+from fractions import Fraction
+from functools import lru_cache
+from typing import TYPE_CHECKING
+
+from vastcellar.core.errors import BadValueError
+
+if TYPE_CHECKING:
+    import pint
+
+KB, MB, GB, TB = 10**3, 10**6, 10**9, 10**12
+KIB, MIB, GIB, TIB = 2**10, 2**20, 2**30, 2**40
+
+THIN_SPACE = "\u202f"
+
+_DEFINITIONS = """
+kilo- = 1e3 = k- = K-
+mega- = 1e6 = M-
+giga- = 1e9 = G-
+tera- = 1e12 = T-
+peta- = 1e15 = P-
+kibi- = 1024 = Ki-
+mebi- = 1048576 = Mi-
+gibi- = 1073741824 = Gi-
+tebi- = 1099511627776 = Ti-
+bit = [information] = b = bits
+byte = 8 * bit = B = bytes
+second = [time] = s = sec = secs = seconds
+minute = 60 * second = min = mins = minutes
+hour = 60 * minute = h = hr = hrs = hours
+day = 24 * hour = d = days
+"""
+
+# Said in small letters these are the trade's factor of 8: half of all writers mean bits.
+_AMBIGUOUS = re.compile(r"(?<![A-Za-z])(?P<prefix>[kmgt])(?P<b>b)(?P<ps>ps)?(?![A-Za-z])")
+_PER_SECOND = re.compile(r"(?<![A-Za-z])([kKMGT]i?)?(bit|b|B)ps(?![A-Za-z])")
+_SPACES = re.compile("[\\s\u00a0\u2009\u202f]+")
+_TERM = re.compile(r"\s*([-+]?[\d][\d.,']*|[-+]?[.,]\d+)\s*([^\d\s+.,-][^\d+,]*)?")
+
+
+@lru_cache(maxsize=1)
+def _registry() -> pint.UnitRegistry:
+    import pint  # a fifth of a second: only paid by whoever types a unit
+
+    return pint.UnitRegistry(_DEFINITIONS.strip().splitlines())
+
+
+def parse_number(text: str, *, where: str = "", decimal_point: str = ".") -> float:
+    """Return the number written in *text*, thousands set apart or not.
+
+    A lone comma is a decimal comma where *decimal_point* says so, or where it can't be a
+    thousands mark ("12,5"). Raises BadValueError for anything that is not one finite number.
+    """
+    bare = _SPACES.sub("", text).replace("'", "")
+    if decimal_point == ",":
+        bare = bare.replace(".", "").replace(",", ".") if "," in bare else bare
+    elif "." not in bare and bare.count(",") == 1 and not re.search(r",\d{3}$", bare):
+        bare = bare.replace(",", ".")
+    else:
+        bare = bare.replace(",", "")
+    try:
+        number = float(bare)
+    except ValueError:
+        number = math.nan
+    if not math.isfinite(number):
+        raise BadValueError(
+            f"{text.strip()!r} is not a number", where=where, mend="Write digits, for example 12.5"
+        )
+    return number
+
+
+def _sum_of_terms(
+    text: str, dimension: str, base: str, example: str, where: str, decimal_point: str
+) -> float:
+    """Add up "1 h 30 min" in *base* units; each term must have the *dimension*."""
+    cleaned = _SPACES.sub(" ", text.strip())
+    # A space between digits groups thousands: "1 274 Mb/s".
+    cleaned = re.sub(r"(?<=\d) (?=\d{3}(\D|$))", "", cleaned)
+    total, position = 0.0, 0
+    if not cleaned:
+        raise BadValueError("nothing is entered", where=where, mend=f"Write {example}")
+    while position < len(cleaned):
+        match = _TERM.match(cleaned, position)
+        if match is None:
+            raise BadValueError(
+                f"{text.strip()!r} can't be read as a quantity", where=where, mend=f"Write {example}"
+            )
+        number = parse_number(match[1], where=where, decimal_point=decimal_point)
+        total += number * _factor(match[2] or "", text, dimension, base, example, where)
+        position = match.end()
+    return total
+
+
+def _factor(unit: str, text: str, dimension: str, base: str, example: str, where: str) -> float:
+    unit = unit.strip()
+    if not unit:
+        raise BadValueError(f"{text.strip()!r} has no unit", where=where, mend=f"Write {example}")
+    unclear = _AMBIGUOUS.search(unit)
+    if unclear:
+        small, per = unclear["prefix"], "/s" if unclear["ps"] else ""
+        large = small if small == "k" else small.upper()
+        raise BadValueError(
+            f"{unclear[0]!r} may mean bits or bytes, a factor of 8",
+            where=where,
+            mend=f"Write {large}b{per} for bits or {large}B{per} for bytes",
+        )
+    plain = _PER_SECOND.sub(r"\1\2/s", unit).replace(" per ", "/").replace("sec", "s")
+    plain = re.sub(r"\b(hours?|hrs?)\b", "h", plain)
+    import pint
+
+    registry = _registry()
+    try:
+        parsed = registry.parse_units(plain)
+        wanted = registry.parse_units(base)
+        if parsed.dimensionality != wanted.dimensionality:
+            raise BadValueError(
+                f"{text.strip()!r} is not a {dimension}", where=where, mend=f"Write {example}"
+            )
+        return float(registry.Quantity(1.0, parsed).to(wanted).magnitude)
+    except (pint.errors.PintError, ValueError, TypeError, AttributeError, SyntaxError) as error:
+        raise BadValueError(
+            f"{unit!r} is not a unit of a {dimension}", where=where, mend=f"Write {example}"
+        ) from error
+
+
+def parse_rate(text: str, *, where: str = "", decimal_point: str = ".") -> float:
+    """Return bytes per second for "1274 Mb/s", "160MB/s", "575 GB/h" ...
+
+    Raises BadValueError without a unit, with an unclear one ("160 mb/s") or below zero.
+    """
+    example = "a rate with its unit, for example 160 MB/s or 1274 Mb/s"
+    value = _sum_of_terms(text, "rate", "byte/second", example, where, decimal_point)
+    return _not_negative(value, text, where)
+
+
+def parse_size(text: str, *, where: str = "", decimal_point: str = ".") -> int:
+    """Return whole bytes for "1 TiB", "256 GB" ... Raises BadValueError as parse_rate does."""
+    example = "a size with its unit, for example 256 GB or 1 TiB"
+    value = _sum_of_terms(text, "size", "byte", example, where, decimal_point)
+    return round(_not_negative(value, text, where))
+
+
+def parse_duration(text: str, *, where: str = "", decimal_point: str = ".") -> float:
+    """Return seconds for "52 min", "1 h 30 min", "52:00" (min:s) or "1:02:03" (h:min:s).
+
+    Raises BadValueError as parse_rate does.
+    """
+    clock = re.fullmatch(r"\s*(?:(\d+):)?(\d{1,4}):([0-5]\d(?:\.\d+)?)\s*", text)
+    if clock:
+        return int(clock[1] or 0) * 3600 + int(clock[2]) * 60 + float(clock[3])
+    example = "a time with its unit, for example 52 min or 1 h 30 min"
+    value = _sum_of_terms(text, "time", "second", example, where, decimal_point)
+    return _not_negative(value, text, where)
+
+
+def parse_share(text: str, *, where: str = "", decimal_point: str = ".") -> float:
+    """Return a fraction for "20 %" or "20": a percentage either way."""
+    bare = text.strip().removesuffix("%")
+    return parse_number(bare, where=where, decimal_point=decimal_point) / 100
+
+
+def parse_temperature(text: str, *, where: str = "", decimal_point: str = ".") -> float:
+    """Return degrees Celsius for "28", "28 °C" or "82 °F"."""
+    bare = _SPACES.sub("", text).replace("°", "")
+    fahrenheit = bare[-1:] in "Ff" and bare != ""
+    number = parse_number(bare.rstrip("CcFf"), where=where, decimal_point=decimal_point)
+    return (number - 32) / 1.8 if fahrenheit else number
+
+
+def parse_frame_rate(text: str, *, where: str = "", decimal_point: str = ".") -> Fraction:
+    """Return frames per second, exact: "25", "24000/1001"; 23.976 and its kin as N x 1000/1001.
+
+    Source: the 1000/1001 rates of SMPTE ST 12-1.
+    Raises BadValueError if not above 0.
+    """
+    bare = text.strip().lower().removesuffix("fps").removesuffix("p").strip()
+    mend = "Write frames a second, for example 25, 23.976 or 24000/1001"
+    try:
+        if "/" in bare:
+            rate = Fraction(bare.replace(" ", ""))
+        else:
+            rate = Fraction(str(parse_number(bare, where=where, decimal_point=decimal_point)))
+            whole = math.ceil(rate)
+            slowed = Fraction(whole * 1000, 1001)
+            if rate != whole and abs(float(rate - slowed)) < 0.006:
+                rate = slowed
+    except (ValueError, ZeroDivisionError, BadValueError) as error:
+        raise BadValueError(f"{text.strip()!r} is not a frame rate", where=where, mend=mend) from error
+    if rate <= 0:
+        raise BadValueError(f"the frame rate is {text.strip()}", where=where, mend=mend)
+    return rate
+
+
+def _not_negative(value: float, text: str, where: str) -> float:
+    if value < 0:
+        raise BadValueError(f"{text.strip()!r} is below zero", where=where, mend="Write 0 or more")
+    return value
+
+
+@dataclass(frozen=True, slots=True)
+class NumberFormat:
+    """How this user writes numbers; handed in by whoever prints."""
+
+    decimal_point: str = "."
+    group: str = THIN_SPACE
+
+    def number(self, value: float, decimals: int | None = None) -> str:
+        """Print *value* with thousands set apart; decimals by its size where not given."""
+        if not math.isfinite(value):
+            return "not known"
+        if decimals is None:
+            decimals = 0 if abs(value) >= 1000 else 1 if abs(value) >= 10 else 2
+            text = f"{value:,.{decimals}f}"
+            if "." in text:
+                text = text.rstrip("0").rstrip(".")
+        else:
+            text = f"{value:,.{decimals}f}"
+        return text.replace(",", "\0").replace(".", self.decimal_point).replace("\0", self.group)
+
+    def rate(self, bytes_per_s: float, decimals: int | None = None) -> str:
+        """Print a rate in MB/s, always that unit, so that figures can be compared."""
+        return f"{self.number(bytes_per_s / MB, decimals)} MB/s"
+
+    def bit_rate(self, bytes_per_s: float) -> str:
+        """Print a rate in Mb/s, as codecs and menus state it."""
+        return f"{self.number(bytes_per_s * 8 / MB)} Mb/s"
+
+    def size(self, size_bytes: float) -> str:
+        """Print a size in the decimal unit that fits: kB, MB, GB or TB."""
+        return self._scaled(size_bytes, ((TB, "TB"), (GB, "GB"), (MB, "MB"), (KB, "kB")))
+
+    def binary_size(self, size_bytes: float) -> str:
+        """Print a size in the binary unit that fits: KiB, MiB, GiB or TiB."""
+        return self._scaled(size_bytes, ((TIB, "TiB"), (GIB, "GiB"), (MIB, "MiB"), (KIB, "KiB")))
+
+    def _scaled(self, size_bytes: float, steps: tuple[tuple[int, str], ...]) -> str:
+        for factor, unit in steps:
+            if abs(size_bytes) >= factor:
+                return f"{self.number(size_bytes / factor)} {unit}"
+        return f"{self.number(size_bytes)} B"
+
+    def duration(self, seconds: float) -> str:
+        """Print a time as said aloud: "0.8 s", "23 min 44 s", "1 h 02 min"."""
+        if not math.isfinite(seconds):
+            return "without end"
+        if seconds < 60:
+            return f"{self.number(seconds, 1 if seconds % 1 > 0.05 and seconds < 20 else 0)} s"
+        minutes, rest_s = divmod(round(seconds), 60)
+        if minutes < 60:
+            return f"{minutes} min {rest_s:02d} s" if rest_s else f"{minutes} min"
+        hours, minutes = divmod(minutes, 60)
+        return f"{hours} h {minutes:02d} min" if minutes else f"{hours} h"
+
+    def clock(self, seconds: float) -> str:
+        """Print a running time as a counter: "28:06", "1:02:03"."""
+        minutes, rest_s = divmod(int(seconds), 60)
+        hours, minutes = divmod(minutes, 60)
+        return f"{hours}:{minutes:02d}:{rest_s:02d}" if hours else f"{minutes}:{rest_s:02d}"
+
+    def percent(self, share: float, *, signed: bool = False) -> str:
+        """Print a share in per cent; with a true minus sign, and a plus where *signed*."""
+        decimals = 1 if abs(share) < 0.0995 and abs(share * 100 - round(share * 100)) > 0.05 else 0
+        text = self.number(abs(share) * 100, decimals)
+        sign = "\u2212" if share < 0 and text.strip("0.,") else "+" if signed else ""
+        return f"{sign}{text} %"
+
+    def temperature(self, celsius: float) -> str:
+        """Print a temperature in whole degrees Celsius."""
+        return f"{self.number(celsius, 0)} °C"
+
+    def frame_rate(self, frames_per_s: Fraction) -> str:
+        """Print a frame rate as menus do: 25, 23.976, 59.94."""
+        if frames_per_s.denominator == 1:
+            return str(frames_per_s.numerator)
+        text = f"{float(frames_per_s):.3f}".rstrip("0").rstrip(".")
+        return text.replace(".", self.decimal_point)
+
+
+PLAIN = NumberFormat()

@@ -1,5 +1,70 @@
-"""Entry point."""
+"""The command: without a command it opens the window, with one it answers in the terminal."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+import click
+
+from vastcellar import __version__
+from vastcellar.cli.chain_command import chain
+from vastcellar.cli.need_command import need
+from vastcellar.cli.prove_command import prove
+from vastcellar.core.errors import VastCellarError
+
+
+class _ShootOrCommand(click.Group):
+    """Opens the window for a path in the place of a command."""
+
+    def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
+        for index, argument in enumerate(args):
+            if argument.startswith("-"):
+                continue
+            if argument not in self.commands:
+                ctx.obj = argument
+                args = args[:index] + args[index + 1 :]
+            break
+        return super().parse_args(ctx, args)
+
+
+@click.group(
+    cls=_ShootOrCommand,
+    invoke_without_command=True,
+    context_settings={"help_option_names": ["-h", "--help"]},
+)
+@click.option("--demo", is_flag=True, help='Work on the demo job "Slipway", apart from your own.')
+@click.version_option(__version__, prog_name="vast-cellar")
+@click.pass_context
+def cli(ctx: click.Context, demo: bool) -> None:
+    """Say whether a drive holds a take, and on what evidence.
+
+    Without a command the window opens, with the shoot file named, if any.
+    """
+    if ctx.invoked_subcommand is not None:
+        return
+    # Qt is only loaded where a window opens.
+    from vastcellar.ui.app import run_window
+
+    ctx.exit(run_window(demo=demo, shoot_path=Path(ctx.obj) if ctx.obj else None))
+
+
+cli.add_command(need)
+cli.add_command(chain)
+cli.add_command(prove)
 
 
 def main() -> None:
-    """Start."""
+    """Run the command; what a user can mend is one sentence on standard error."""
+    try:
+        cli.main(standalone_mode=False)
+    except click.exceptions.Exit as end:
+        sys.exit(end.exit_code)
+    except click.Abort:
+        sys.exit(130)
+    except click.ClickException as error:
+        error.show()
+        sys.exit(error.exit_code)
+    except VastCellarError as error:
+        click.echo(f"vast-cellar: {error}", err=True)
+        sys.exit(1)

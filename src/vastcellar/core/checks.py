@@ -9,9 +9,7 @@ def require_above_zero(where: str, **values: float) -> None:
     """Raise BadValueError naming the first of *values* that is not finite and above 0."""
     for name, value in values.items():
         if not (math.isfinite(value) and value > 0):
-            raise BadValueError(
-                f"{name} is {value:g}", where=where, mend="Give a number above 0"
-            )
+            raise BadValueError(f"{name} is {value:g}", where=where, mend="Give a number above 0")
 
 
 def require_not_negative(where: str, **values: float) -> None:

@@ -191,7 +191,9 @@ def run_endurance(
 
     """
     if not phases:
-        raise BadValueError("there is nothing to write", where="run", mend="Give at least one phase")
+        raise BadValueError(
+            "there is nothing to write", where="run", mend="Give at least one phase"
+        )
     require_above_zero("run", link_cap_bytes_per_s=link_cap_bytes_per_s)
     require_not_negative("run", free_bytes=free_bytes)
     state = _State(behaviour, path)
@@ -274,9 +276,7 @@ def _next_interval(
         ability = written = folded = 0.0
         net = min(net, 0.0)
     j_per_gb = behaviour.cache_j_per_gb if in_cache or cache <= 0 else behaviour.direct_j_per_gb
-    watts = (
-        behaviour.idle_w + (j_per_gb * written + behaviour.fold_j_per_gb * folded) / 1e9
-    )
+    watts = behaviour.idle_w + (j_per_gb * written + behaviour.fold_j_per_gb * folded) / 1e9
     return Interval(
         start_s=state.at_s,
         duration_s=0.0,
@@ -326,14 +326,10 @@ def _next_event(
                 offer(to_next_zone / written, None)
     if state.stage < len(behaviour.throttle):
         on_c = behaviour.throttle[state.stage].on_c
-        offer(
-            interval.course.reaches_after_s(on_c, soonest_s, rising=True), EventKind.THROTTLE
-        )
+        offer(interval.course.reaches_after_s(on_c, soonest_s, rising=True), EventKind.THROTTLE)
     if state.stage:
         off_c = behaviour.throttle[state.stage - 1].off_c
-        offer(
-            interval.course.reaches_after_s(off_c, soonest_s, rising=False), EventKind.RECOVER
-        )
+        offer(interval.course.reaches_after_s(off_c, soonest_s, rising=False), EventKind.RECOVER)
     return soonest_s, kind
 
 

@@ -17,8 +17,8 @@ _CROSSING_TOLERANCE_S = 1e-6
 class HeatPath:
     """Drive (capacity, resistance to the case), case (capacity, resistance to the room), room.
 
-        C1 dT1/dt = P1 - (T1 - T2)/R12
-        C2 dT2/dt = P2 + (T1 - T2)/R12 - (T2 - Ta)/R2a
+    C1 dT1/dt = P1 - (T1 - T2)/R12
+    C2 dT2/dt = P2 + (T1 - T2)/R12 - (T2 - Ta)/R2a
     """
 
     drive_j_per_k: float
@@ -85,8 +85,8 @@ def largest_rate_without_throttle_bytes_per_s(
 class Course:
     """How both temperatures run on from a start while the power stays the same.
 
-        T1(t) = T1ss + A e^(-fast t) + B e^(-slow t)
-        T2(t) = T2ss + (1 - fast/a) A e^(-fast t) + (1 - slow/a) B e^(-slow t)
+    T1(t) = T1ss + A e^(-fast t) + B e^(-slow t)
+    T2(t) = T2ss + (1 - fast/a) A e^(-fast t) + (1 - slow/a) B e^(-slow t)
     """
 
     drive_steady_c: float

@@ -147,9 +147,7 @@ def cable_modes(cable: Cable, modes: Mapping[str, LinkMode]) -> tuple[tuple[str,
     carried, rule = list(cable.modes), ""
     if "A" in cable.plugs:
         kept = [
-            key
-            for key in carried
-            if modes[key].line_rate_bits_per_s <= TYPE_A_LINE_RATE_BITS_PER_S
+            key for key in carried if modes[key].line_rate_bits_per_s <= TYPE_A_LINE_RATE_BITS_PER_S
         ]
         if len(kept) < len(carried):
             carried, rule = kept, "a Type-A plug never carries more than 10G"
@@ -195,7 +193,10 @@ def negotiate(
 
 
 def _why_nothing(
-    port: Port, carried: tuple[str, ...], device_modes: tuple[str, ...], modes: Mapping[str, LinkMode]
+    port: Port,
+    carried: tuple[str, ...],
+    device_modes: tuple[str, ...],
+    modes: Mapping[str, LinkMode],
 ) -> str:
     if set(port.modes) & set(device_modes):
         return "the cable carries none of the modes that port and device share: no connection"
@@ -223,7 +224,7 @@ def _why(
     device_best = best_mode(device_modes, modes)
     assert port_best is not None  # they share a mode, so each has one
     assert device_best is not None
-    if port_best.key != mode.key and device_best.key != mode.key:
+    if mode.key not in (port_best.key, device_best.key):
         return (
             f"port ({port_best.short}) and device ({device_best.short}) share no faster mode, "
             f"so both fall back to {mode.short}",
@@ -232,5 +233,8 @@ def _why(
     if device_best.key != mode.key:
         return f"the port has no {device_best.short}, so the device runs at {mode.short}", "port"
     if port_best.key != mode.key:
-        return f"the device does {mode.short} at most, the port could do {port_best.short}", "device"
+        return (
+            f"the device does {mode.short} at most, the port could do {port_best.short}",
+            "device",
+        )
     return f"port, cable and device all reach {mode.short}" if rule == "" else rule, ""

@@ -12,7 +12,6 @@ from vastcellar.core.errors import BadValueError, UnknownPartError
 from vastcellar.core.formats import CodecFamily
 from vastcellar.core.links import Cable, LinkMode, Port
 
-
 T = TypeVar("T")
 
 
@@ -167,7 +166,7 @@ class Drive:
 
     @property
     def slot_protocol(self) -> str:
-        """"nvme" or "sata": what its bare connector speaks; "" for a closed drive."""
+        """ "nvme" or "sata": what its bare connector speaks; "" for a closed drive."""
         if not self.needs_enclosure:
             return ""
         return "nvme" if self.kind is DriveKind.NVME else "sata"
@@ -213,7 +212,9 @@ class Host:
             if port.key == key:
                 return port
         known = ", ".join(port.key for port in self.ports)
-        raise UnknownPartError(f"{self.name} has no port {key!r}", where="port", mend=f"It has: {known}")
+        raise UnknownPartError(
+            f"{self.name} has no port {key!r}", where="port", mend=f"It has: {known}"
+        )
 
 
 @dataclass(frozen=True, slots=True)

@@ -48,7 +48,9 @@ class Camera:
     def __post_init__(self) -> None:
         where = f"camera {self.key!r}"
         if not self.key.strip():
-            raise BadValueError("a camera has no letter", where="camera", mend="Give it one, like A")
+            raise BadValueError(
+                "a camera has no letter", where="camera", mend="Give it one, like A"
+            )
         require_between(where, 1.0, 10.0, crest=self.crest)
         require_between(where, 0.0, 5.0, headroom=self.headroom)
         require_above_zero(

@@ -49,7 +49,7 @@ _TERM = re.compile(r"\s*([-+]?[\d][\d.,']*|[-+]?[.,]\d+)\s*([^\d\s+.,-][^\d+,]*)
 
 
 @lru_cache(maxsize=1)
-def _registry() -> pint.UnitRegistry:
+def _registry() -> pint.UnitRegistry[float]:
     import pint  # a fifth of a second: only paid by whoever types a unit
 
     return pint.UnitRegistry(_DEFINITIONS.strip().splitlines())
@@ -93,7 +93,9 @@ def _sum_of_terms(
         match = _TERM.match(cleaned, position)
         if match is None:
             raise BadValueError(
-                f"{text.strip()!r} can't be read as a quantity", where=where, mend=f"Write {example}"
+                f"{text.strip()!r} can't be read as a quantity",
+                where=where,
+                mend=f"Write {example}",
             )
         number = parse_number(match[1], where=where, decimal_point=decimal_point)
         total += number * _factor(match[2] or "", text, dimension, base, example, where)
@@ -195,7 +197,9 @@ def parse_frame_rate(text: str, *, where: str = "", decimal_point: str = ".") ->
             if rate != whole and abs(float(rate - slowed)) < 0.006:
                 rate = slowed
     except (ValueError, ZeroDivisionError, BadValueError) as error:
-        raise BadValueError(f"{text.strip()!r} is not a frame rate", where=where, mend=mend) from error
+        raise BadValueError(
+            f"{text.strip()!r} is not a frame rate", where=where, mend=mend
+        ) from error
     if rate <= 0:
         raise BadValueError(f"the frame rate is {text.strip()}", where=where, mend=mend)
     return rate

@@ -1,0 +1,202 @@
+"""The recorder test: paced frames through a buffer onto a target, measured as it goes."""
+
+from __future__ import annotations
+
+import math
+import threading
+import time
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+
+from vastcellar.bench.targets import Target
+from vastcellar.core.errors import VastCellarError
+from vastcellar.core.recorder import FrameQueue, RecorderLoad
+from vastcellar.core.trace import SecondsLog, Trace
+
+# One write call: large enough for a fast drive at depth 1, small enough that a slow drive
+# still lets a cancel through in under half a second.
+MOST_WRITE_BYTES = 4 * 2**20
+_PUBLISH_EVERY_S = 0.05
+_TRACE_EVERY_S = 0.25
+_TEMPERATURE_EVERY_S = 1.0
+
+
+@dataclass(frozen=True, slots=True)
+class Snapshot:
+    """The state of a run at one moment; frozen, so it may cross threads."""
+
+    elapsed_s: float
+    written_bytes: int
+    backlog_bytes: int
+    frames_arrived: int
+    frames_late: int
+    frames_dropped: int
+    temperature_c: float
+    new_elapsed_s: tuple[float, ...]
+    """Trace points since the snapshot before; cumulative bytes beside each."""
+    new_written_bytes: tuple[float, ...]
+    new_temperature_c: tuple[float, ...]
+
+
+@dataclass(frozen=True)
+class RecorderResult:
+    """What a recorder test measured; a run that ended early is kept and says so."""
+
+    load: RecorderLoad
+    is_complete: bool
+    is_simulated: bool
+    ended_by: str
+    """"" for a full run, "cancelled", or the sentence of the error."""
+    elapsed_s: float
+    flush_s: float
+    written_bytes: int
+    achieved_bytes_per_s: float
+    """Bytes over the time from the first frame to the end of the flush."""
+    frames_arrived: int
+    frames_late: int
+    frames_dropped: int
+    first_drop_s: float | None
+    worst_backlog_bytes: int
+    worst_delay_s: float
+    slowest_second_bytes: float
+    slowest_second_ability_bytes_per_s: float
+    write_mode: str
+    trace: Trace
+
+
+class RecorderRun:
+    """One recorder test. ``snapshots`` does the work; ``stop`` ends it from any thread."""
+
+    def __init__(self, load: RecorderLoad, target: Target) -> None:
+        self.load = load
+        self._target = target
+        self._stop = threading.Event()
+        self._queue = FrameQueue(load, block_bytes=target.block_bytes)
+        self._seconds = SecondsLog()
+        self._written_bytes = 0
+        self._trace: list[tuple[float, float, float]] = []
+        self._shown = 0
+        self._next_trace_s = 0.0
+        self._temperature_c = math.nan
+        self._next_temperature_s = 0.0
+        self._flush_s = 0.0
+        self._ended_by = ""
+        self.result: RecorderResult | None = None
+        self.error: VastCellarError | None = None
+
+    def stop(self) -> None:
+        """End the run soon; what it measured is kept, marked incomplete."""
+        self._stop.set()
+
+    def snapshots(self) -> Iterator[Snapshot]:
+        """Run to the end and yield the state about twenty times a second.
+
+        Sets ``result`` at the end, and ``error`` where the disk ended it. Raises DiskError only
+        where not even the start was possible.
+        """
+        try:
+            try:
+                self._target.open()
+                yield from self._record()
+                self._finish()
+            except VastCellarError as error:
+                if not self._written_bytes:
+                    raise
+                self.error, self._ended_by = error, str(error)
+            yield self._snapshot()
+        except GeneratorExit:
+            self._ended_by = "cancelled"
+            raise
+        finally:
+            self._target.close()
+        self.result = self._make_result()
+
+    def _record(self) -> Iterator[Snapshot]:
+        target, queue = self._target, self._queue
+        self._add_trace_point(0.0)
+        published_s = time.monotonic()
+        while not queue.is_done:
+            if self._stop.is_set():
+                self._ended_by = "cancelled"
+                return
+            if time.monotonic() - published_s >= _PUBLISH_EVERY_S:
+                yield self._snapshot()
+                published_s = time.monotonic()
+            begin_s = target.now_s()
+            queue.arrive_until(begin_s)
+            size_bytes = queue.take(MOST_WRITE_BYTES)
+            if size_bytes == 0:
+                # A block not yet whole waits for the next frame; the last frame leaves none.
+                target.wait_until(queue.next_arrival_s, self._stop)
+            else:
+                target.write(size_bytes)
+                end_s = target.now_s()
+                queue.arrive_until(end_s)
+                queue.complete(size_bytes, end_s)
+                self._written_bytes += size_bytes
+                self._seconds.add(begin_s, end_s, size_bytes)
+            self._note(target.now_s())
+        target.wait_until(self.load.duration_s, self._stop)
+
+    def _finish(self) -> None:
+        if self._ended_by:  # whoever cancels does not wait for a slow drive's flush
+            return
+        begin_s = self._target.now_s()
+        self._target.flush()
+        self._flush_s = self._target.now_s() - begin_s
+        self._add_trace_point(self._target.now_s())
+
+    def _note(self, now_s: float) -> None:
+        if now_s >= self._next_temperature_s:
+            self._temperature_c = self._target.temperature_c()
+            self._next_temperature_s = now_s + _TEMPERATURE_EVERY_S
+        if now_s >= self._next_trace_s:
+            self._add_trace_point(now_s)
+
+    def _add_trace_point(self, now_s: float) -> None:
+        self._trace.append((now_s, float(self._written_bytes), self._temperature_c))
+        self._next_trace_s = now_s + _TRACE_EVERY_S
+
+    def _snapshot(self) -> Snapshot:
+        totals, fresh = self._queue.totals, self._trace[self._shown :]
+        self._shown = len(self._trace)
+        return Snapshot(
+            elapsed_s=self._target.now_s(),
+            written_bytes=self._written_bytes,
+            backlog_bytes=self._queue.backlog_bytes,
+            frames_arrived=totals.frames_arrived,
+            frames_late=totals.frames_late,
+            frames_dropped=totals.frames_dropped,
+            temperature_c=self._temperature_c,
+            new_elapsed_s=tuple(point[0] for point in fresh),
+            new_written_bytes=tuple(point[1] for point in fresh),
+            new_temperature_c=tuple(point[2] for point in fresh),
+        )
+
+    def _make_result(self) -> RecorderResult:
+        totals, load = self._queue.totals, self.load
+        elapsed_s = self._trace[-1][0] if self._trace else 0.0
+        columns = np.array(self._trace, dtype=np.float64).reshape(-1, 3)
+        recorded_s = min(elapsed_s, load.duration_s)
+        return RecorderResult(
+            load=load,
+            is_complete=self._ended_by == "",
+            is_simulated=self._target.is_simulated,
+            ended_by=self._ended_by,
+            elapsed_s=elapsed_s,
+            flush_s=self._flush_s,
+            written_bytes=self._written_bytes,
+            achieved_bytes_per_s=self._written_bytes / elapsed_s if elapsed_s > 0 else 0.0,
+            frames_arrived=totals.frames_arrived,
+            frames_late=totals.frames_late,
+            frames_dropped=totals.frames_dropped,
+            first_drop_s=totals.first_drop_s,
+            worst_backlog_bytes=totals.worst_backlog_bytes,
+            worst_delay_s=totals.worst_delay_s,
+            slowest_second_bytes=self._seconds.slowest_second_bytes(recorded_s),
+            slowest_second_ability_bytes_per_s=self._seconds.slowest_ability_bytes_per_s(),
+            write_mode=self._target.write_mode,
+            trace=Trace(columns[:, 0].copy(), columns[:, 1].copy(), columns[:, 2].copy()),
+        )

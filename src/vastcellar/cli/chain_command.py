@@ -1,0 +1,99 @@
+"""vast-cellar chain: what a setup carries, stage by stage."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+import click
+
+from vastcellar.cli.printing import print_json, print_lines
+from vastcellar.core.chain import Chain, build_chain, find_parts
+from vastcellar.core.parts import Unit
+from vastcellar.core.shoot import Setup
+from vastcellar.core.units import PLAIN
+from vastcellar.services.catalogs import read_catalog
+from vastcellar.services.folders import folders
+from vastcellar.store.shoot_files import read_chain
+
+
+def chain_in_file(path: Path) -> tuple[Chain, float]:
+    """Return the chain that a chain file describes, and the room's temperature."""
+    catalog = read_catalog(folders(demo=False))
+    setup, ambient_c, used_bytes = read_chain(path)
+    tag = setup.unit_tag or "the drive"
+    unit = Unit(tag, setup.drive_key, setup.enclosure_key, used_bytes=used_bytes)
+    parts = find_parts(_untagged(setup), catalog, unit if setup.unit_tag or used_bytes else None)
+    return build_chain(parts, catalog, ambient_c), ambient_c
+
+
+def _untagged(setup: Setup) -> Setup:
+    return replace(setup, unit_tag="")
+
+
+@click.command()
+@click.argument("chain_file", type=click.Path(path_type=Path))
+@click.option("--json", "as_json", is_flag=True, help="Print JSON.")
+def chain(chain_file: Path, as_json: bool) -> None:
+    """Print what each stage of the setup in CHAIN_FILE carries, and the narrowest."""
+    built, ambient_c = chain_in_file(chain_file)
+    narrowest, lasting = built.bottleneck, built.lasting_bottleneck
+    mode = built.mode
+    if as_json:
+        print_json(
+            {
+                "ambient_c": ambient_c,
+                "problem": built.problem or None,
+                "negotiated": {
+                    "mode": mode.key if mode else None,
+                    "name": mode.name if mode else None,
+                    "ceiling_bytes_per_s": mode.ceiling_bytes_per_s if mode else 0.0,
+                    "typical_bytes_per_s": mode.typical_bytes_per_s if mode else 0.0,
+                    "typical_range_bytes_per_s": [
+                        mode.typical_low_bytes_per_s,
+                        mode.typical_high_bytes_per_s,
+                    ]
+                    if mode
+                    else None,
+                    "why": built.negotiated.why,
+                },
+                "stages": [
+                    {
+                        "key": stage.key,
+                        "name": stage.name,
+                        "part": stage.part,
+                        "ceiling_bytes_per_s": stage.ceiling_bytes_per_s,
+                        "typical_bytes_per_s": stage.typical_bytes_per_s,
+                        "lasting": stage.is_lasting,
+                        "evidence": stage.evidence.value,
+                        "why": stage.why,
+                    }
+                    for stage in built.stages
+                ],
+                "delivered_write_bytes_per_s": built.delivered_write_bytes_per_s,
+                "bottleneck": narrowest.key if narrowest else None,
+                "lasting_write_bytes_per_s": built.lasting_write_bytes_per_s,
+                "lasting_bottleneck": lasting.key if lasting else None,
+            }
+        )
+        return
+    if built.problem:
+        click.echo(f"Delivers nothing: {built.problem}.")
+        return
+    click.echo(f"{mode.name if mode else 'no link'}: {built.negotiated.why}")
+    print_lines(
+        [
+            (
+                f"{stage.name} ({stage.part})",
+                f"{PLAIN.rate(stage.typical_bytes_per_s)} of "
+                f"{PLAIN.rate(stage.ceiling_bytes_per_s)}",
+            )
+            for stage in built.stages
+        ]
+    )
+    if narrowest and lasting:
+        click.echo(
+            f"Delivers {PLAIN.rate(built.delivered_write_bytes_per_s)}, limited by the "
+            f"{narrowest.name.lower()}; in the long run "
+            f"{PLAIN.rate(built.lasting_write_bytes_per_s)}, limited by the {lasting.name.lower()}."
+        )

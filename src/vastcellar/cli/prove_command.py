@@ -1,0 +1,199 @@
+"""vast-cellar prove: measure it."""
+
+from __future__ import annotations
+
+import contextlib
+import math
+import signal
+from collections.abc import Callable, Iterator
+from dataclasses import asdict
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import click
+
+from vastcellar.cli.chain_command import chain_in_file
+from vastcellar.cli.printing import print_json, print_lines
+from vastcellar.core.errors import BadValueError
+from vastcellar.core.recorder import RecorderLoad
+from vastcellar.core.units import (
+    PLAIN,
+    parse_duration,
+    parse_frame_rate,
+    parse_rate,
+    parse_size,
+)
+from vastcellar.services.folders import folders
+from vastcellar.services.proving import (
+    Proof,
+    folder_proof,
+    predicted_frames_dropped,
+    rig_proof,
+)
+from vastcellar.services.workplace import remove_killed_tests
+
+
+class Quantity(click.ParamType):  # type: ignore[type-arg]
+    """A typed-in quantity with its unit."""
+
+    def __init__(self, name: str, parse: Callable[..., Any]) -> None:
+        self.name = name
+        self._parse = parse
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
+        """Return the parsed quantity; a bad one is a usage error that says how to write it."""
+        if not isinstance(value, str):
+            return value
+        try:
+            return self._parse(value)
+        except BadValueError as error:
+            self.fail(str(error), param, ctx)
+
+
+def _seconds(text: str) -> float:
+    """A bare number on this option is seconds: its name says so."""
+    try:
+        return float(text)
+    except ValueError:
+        return parse_duration(text)
+
+
+@click.group()
+def prove() -> None:
+    """Measure a drive: in a folder of your choice, in files of its own, removed afterwards."""
+
+
+@prove.command()
+@click.argument("folder", required=False, type=click.Path(path_type=Path))
+@click.option("--rate", required=True, type=Quantity("rate", parse_rate), help="60MB/s, 1274Mb/s")
+@click.option(
+    "--frame-rate",
+    default="25",
+    show_default=True,
+    type=Quantity("frame rate", parse_frame_rate),
+    help="25, 23.976, 24000/1001",
+)
+@click.option(
+    "--buffer",
+    "buffer_bytes",
+    default="512MB",
+    show_default=True,
+    type=Quantity("size", parse_size),
+    help="The camera's buffer.",
+)
+@click.option("--seconds", required=True, type=Quantity("time", _seconds), help='20, "52 min"')
+@click.option(
+    "--simulated",
+    type=click.Path(path_type=Path),
+    help="A chain file: test a simulated rig of it instead of a folder.",
+)
+@click.option("--json", "as_json", is_flag=True, help="Print JSON.")
+def record(
+    folder: Path | None,
+    rate: float,
+    frame_rate: Fraction,
+    buffer_bytes: int,
+    seconds: float,
+    simulated: Path | None,
+    as_json: bool,
+) -> None:
+    """Record frames at a steady pace into FOLDER, as a camera does, and count what is lost."""
+    if (folder is None) == (simulated is None):
+        raise click.UsageError("Name either a FOLDER or --simulated CHAIN_FILE.")
+    load = RecorderLoad(rate, frame_rate, buffer_bytes, seconds)
+    if folder is not None:
+        places = folders(demo=False)
+        remove_killed_tests(places)
+        proof = folder_proof(folder, load, places.test_notes, None, math.nan)
+    else:
+        assert simulated is not None  # one of the two is given
+        chain, ambient_c = chain_in_file(simulated)
+        proof = rig_proof(load, chain, ambient_c, speed=math.inf)
+    if not as_json:
+        plan = proof.plan
+        click.echo(
+            f"Writes {PLAIN.size(plan.bytes_to_write)} to {plan.target} in "
+            f"{PLAIN.duration(load.duration_s)}; {PLAIN.size(plan.free_bytes)} are free."
+        )
+    _run(proof, quiet=as_json)
+    _print_result(proof, as_json=as_json)
+    if proof.run.error is not None:
+        raise proof.run.error
+
+
+def _run(proof: Proof, *, quiet: bool) -> None:
+    """Run the test to its end; Ctrl+C and SIGTERM stop it and still clean up."""
+    run = proof.run
+    with _stopping_signals(run.stop):
+        if quiet:
+            for _ in run.snapshots():
+                pass
+            return
+        from rich.progress import Progress
+
+        with Progress(transient=True) as progress:
+            task = progress.add_task("recording", total=run.load.duration_s)
+            for snapshot in run.snapshots():
+                progress.update(
+                    task,
+                    completed=snapshot.elapsed_s,
+                    description=f"{snapshot.frames_dropped} dropped, "
+                    f"backlog {PLAIN.size(snapshot.backlog_bytes)}",
+                )
+
+
+@contextlib.contextmanager
+def _stopping_signals(stop: Callable[[], None]) -> Iterator[None]:
+    wanted = (signal.SIGINT, signal.SIGTERM)
+    before = {number: signal.signal(number, lambda *_: stop()) for number in wanted}
+    try:
+        yield
+    finally:
+        for number, handler in before.items():
+            signal.signal(number, handler)
+
+
+def _print_result(proof: Proof, *, as_json: bool) -> None:
+    result = proof.run.result
+    assert result is not None  # the run has ended
+    predicted = predicted_frames_dropped(result)
+    if as_json:
+        figures = {
+            name: value for name, value in asdict(result).items() if name not in ("trace", "load")
+        }
+        print_json(
+            {
+                "target": proof.plan.target,
+                "rate_bytes_per_s": result.load.average_bytes_per_s,
+                "frame_rate": str(result.load.frames_per_s),
+                "buffer_bytes": result.load.buffer_bytes,
+                "duration_s": result.load.duration_s,
+                "frames": result.load.frame_count,
+                **figures,
+                "shortfall_bytes_per_s": max(
+                    result.load.average_bytes_per_s - result.achieved_bytes_per_s, 0.0
+                )
+                if result.frames_dropped
+                else 0.0,
+                "predicted_frames_dropped": predicted,
+            }
+        )
+        return
+    if result.ended_by:
+        click.echo(f"Ended early: {result.ended_by}")
+    marked = " (simulated)" if result.is_simulated else ""
+    lines = [
+        (f"achieved{marked}", PLAIN.rate(result.achieved_bytes_per_s, 2)),
+        ("asked for", PLAIN.rate(result.load.average_bytes_per_s, 2)),
+        ("frames dropped", f"{result.frames_dropped} of {result.frames_arrived}"),
+        ("frames late", str(result.frames_late)),
+        ("worst backlog", PLAIN.size(result.worst_backlog_bytes)),
+        ("slowest second", PLAIN.rate(result.slowest_second_bytes)),
+        ("could have taken", PLAIN.rate(result.slowest_second_ability_bytes_per_s)),
+        ("flush at the end", PLAIN.duration(result.flush_s)),
+        ("how", result.write_mode),
+    ]
+    if result.frames_dropped:
+        lines.insert(3, ("buffer arithmetic expects", f"{predicted:.0f} dropped"))
+    print_lines(lines)

@@ -1,0 +1,180 @@
+"""Will it hold? A camera's take judged against what its setup can take, moment by moment."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+from vastcellar.core.chain import Chain, heat_path
+from vastcellar.core.endurance_run import EnduranceRun, Interval, Phase, run_endurance
+from vastcellar.core.evidence import Evidence, Verdict, verdict_for_margin
+from vastcellar.core.needs import Need
+from vastcellar.core.proof import RecorderProof, newest_covering
+from vastcellar.core.recorder import FluidOutcome, profile_outcome
+from vastcellar.core.shoot import Camera
+
+
+class Cause(StrEnum):
+    """What sets the lowest rate of the take, and so what a mend has to change."""
+
+    NOT_CONNECTED = "not connected"
+    LINK = "link"
+    DRIVE = "drive"
+    CACHE = "cache"
+    HEAT = "heat"
+    SPACE = "space"
+    NOTHING_CHOSEN = "nothing chosen"
+
+
+@dataclass(frozen=True, slots=True)
+class Judgement:
+    """A verdict with all that it rests on; the wording is made from it elsewhere.
+
+    ``margin`` is the lowest ability over the need, as a share of the need; None if unknown.
+    ``fails_at_s`` is when the take first meets less than it needs; None where it never does.
+    """
+
+    verdict: Verdict
+    evidence: Evidence
+    margin: float | None
+    cause: Cause
+    need: Need
+    chain: Chain | None = None
+    run: EnduranceRun | None = None
+    outcome: FluidOutcome | None = None
+    fails_at_s: float | None = None
+    lowest_ability_bytes_per_s: float = 0.0
+    free_bytes: float = 0.0
+    proof: RecorderProof | None = None
+
+
+def not_judged(need: Need) -> Judgement:
+    """Return the judgement of a camera that nothing is assigned to yet."""
+    return Judgement(
+        Verdict.NOT_KNOWN, Evidence.COMPUTED, margin=None, cause=Cause.NOTHING_CHOSEN, need=need
+    )
+
+
+def free_bytes(chain: Chain) -> float:
+    """Return the room on the drive: its capacity less what the unit holds."""
+    used = chain.parts.unit.used_bytes if chain.parts.unit else 0.0
+    return max(chain.parts.drive.capacity_bytes - used, 0.0)
+
+
+def take_profile(camera: Camera, need: Need, chain: Chain, ambient_c: float) -> EnduranceRun:
+    """Return the write profile of the longest take, paced at the camera's average.
+
+    The average fills the cache and makes the heat; the crest is asked of the ability.
+    """
+    return run_endurance(
+        chain.parts.drive.behaviour,
+        heat_path(chain.parts, ambient_c),
+        chain.link_cap_bytes_per_s,
+        (Phase(need.average_bytes_per_s, camera.longest_take_s),),
+        free_bytes=free_bytes(chain),
+        capacity_bytes=chain.parts.drive.capacity_bytes,
+    )
+
+
+def judge_take(
+    camera: Camera,
+    need: Need,
+    chain: Chain,
+    ambient_c: float,
+    proofs: tuple[RecorderProof, ...] = (),
+) -> Judgement:
+    """Return whether *chain* holds the longest take of *camera*, on the best evidence there is.
+
+    Args:
+        camera: with its take and buffer.
+        need: of that camera.
+        chain: what it records to.
+        ambient_c: of the room.
+        proofs: recorder tests on record; the newest that covers this take outranks the model.
+
+    """
+    if chain.problem:
+        return Judgement(
+            Verdict.FALLS_SHORT,
+            Evidence.COMPUTED,
+            margin=-1.0,
+            cause=Cause.NOT_CONNECTED,
+            need=need,
+            chain=chain,
+            fails_at_s=0.0,
+        )
+    computed = _computed(camera, need, chain, ambient_c)
+    proof = newest_covering(proofs, camera, need, chain, ambient_c)
+    return computed if proof is None else _proved(computed, proof)
+
+
+def _computed(camera: Camera, need: Need, chain: Chain, ambient_c: float) -> Judgement:
+    run = take_profile(camera, need, chain, ambient_c)
+    needed = need.needed_write_bytes_per_s
+    weakest = min(run.intervals, key=lambda i: i.ability_bytes_per_s)
+    lowest = weakest.ability_bytes_per_s
+    failing = next((i for i in run.intervals if i.ability_bytes_per_s < needed), None)
+    room = free_bytes(chain)
+    if room < need.longest_take_bytes:
+        margin, cause = room / need.longest_take_bytes - 1, Cause.SPACE
+        with_room = [i for i in run.intervals if i.ability_bytes_per_s > 0]
+        lowest = min((i.ability_bytes_per_s for i in with_room), default=0.0)
+        if lowest < needed:  # too slow before it is too small
+            margin = min(margin, lowest / needed - 1)
+            slow = min(with_room, key=lambda i: i.ability_bytes_per_s, default=weakest)
+            cause = _cause(slow, run, chain) if with_room else Cause.SPACE
+    else:
+        margin, cause = lowest / needed - 1, _cause(weakest, run, chain)
+    return Judgement(
+        verdict_for_margin(margin),
+        Evidence.COMPUTED,
+        margin=margin,
+        cause=cause,
+        need=need,
+        chain=chain,
+        run=run,
+        outcome=profile_outcome(run, need.average_bytes_per_s, camera.buffer_bytes),
+        fails_at_s=failing.start_s if failing else None,
+        lowest_ability_bytes_per_s=lowest,
+        free_bytes=room,
+    )
+
+
+def _cause(interval: Interval, run: EnduranceRun, chain: Chain) -> Cause:
+    behaviour = chain.parts.drive.behaviour
+    ability = interval.ability_bytes_per_s
+    if interval.throttle_stage:
+        cap = behaviour.throttle[interval.throttle_stage - 1].cap_bytes_per_s
+        if ability >= cap * 0.999:
+            return Cause.HEAT
+    if ability >= chain.link_cap_bytes_per_s * 0.999:
+        return Cause.LINK
+    if run.cache_bytes > 0 and not interval.is_in_cache:
+        return Cause.CACHE
+    return Cause.DRIVE
+
+
+def _proved(computed: Judgement, proof: RecorderProof) -> Judgement:
+    """Put the measurement in place of the model: its verdict, its margin."""
+    needed = computed.need.needed_write_bytes_per_s
+    margin = proof.slowest_second_ability_bytes_per_s / needed - 1
+    if proof.frames_dropped:
+        verdict = Verdict.FALLS_SHORT
+        margin = min(margin, proof.achieved_bytes_per_s / needed - 1)
+    else:
+        # It held its average without a loss. Below the need's headroom that is tight, not short.
+        verdict = verdict_for_margin(margin) if margin >= 0 else Verdict.TIGHT
+    return Judgement(
+        verdict,
+        Evidence.PROVED,
+        margin=margin,
+        cause=computed.cause,
+        need=computed.need,
+        chain=computed.chain,
+        run=computed.run,
+        outcome=computed.outcome,
+        fails_at_s=computed.fails_at_s if verdict is Verdict.FALLS_SHORT else None,
+        lowest_ability_bytes_per_s=computed.lowest_ability_bytes_per_s,
+        free_bytes=computed.free_bytes,
+        proof=proof,
+    )

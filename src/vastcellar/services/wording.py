@@ -1,0 +1,177 @@
+"""Verdicts in words: a sentence with a figure, the reason, the evidence."""
+
+from __future__ import annotations
+
+from vastcellar.core.endurance_run import EventKind
+from vastcellar.core.evidence import Evidence, Verdict
+from vastcellar.core.judgement import Cause, Judgement
+from vastcellar.core.mends import Change, Mend
+from vastcellar.core.shoot import Camera
+from vastcellar.core.units import NumberFormat
+
+SHORT_WORDS = {
+    Verdict.HOLDS: "holds",
+    Verdict.TIGHT: "tight",
+    Verdict.FALLS_SHORT: "short",
+    Verdict.NOT_KNOWN: "not known",
+}
+
+
+def short_verdict(judgement: Judgement, fmt: NumberFormat) -> str:
+    """Return word and margin: "short −58 %"."""
+    word = SHORT_WORDS[judgement.verdict]
+    if judgement.margin is None or judgement.cause is Cause.NOT_CONNECTED:
+        return word if judgement.cause is not Cause.NOT_CONNECTED else "no link"
+    return f"{word} {fmt.percent(judgement.margin, signed=True)}"
+
+
+def verdict_sentence(judgement: Judgement, camera: Camera, fmt: NumberFormat) -> str:
+    """Return the verdict as a sentence with a figure."""
+    take = f"{fmt.duration(camera.longest_take_s)} take"
+    if judgement.cause is Cause.NOTHING_CHOSEN:
+        return f"Not known: choose what camera {camera.key} records to"
+    if judgement.cause is Cause.NOT_CONNECTED:
+        return "Delivers nothing"
+    if judgement.proof is not None:
+        return _proved_sentence(judgement, take, fmt)
+    if judgement.verdict is Verdict.FALLS_SHORT:
+        if judgement.cause is Cause.SPACE:
+            full_s = judgement.free_bytes / judgement.need.average_bytes_per_s
+            return f"Full after {fmt.duration(full_s)} of a {take}"
+        if judgement.fails_at_s:
+            return f"Falls short after {fmt.duration(judgement.fails_at_s)} of a {take}"
+        return (
+            f"Falls short from the first second: {fmt.rate(judgement.lowest_ability_bytes_per_s)} "
+            f"of {fmt.rate(judgement.need.needed_write_bytes_per_s)}"
+        )
+    margin = fmt.percent(judgement.margin or 0.0)
+    if judgement.verdict is Verdict.TIGHT:
+        return f"Tight: holds the {take} with {margin} to spare"
+    return f"Holds the whole {take}, {margin} to spare"
+
+
+def _proved_sentence(judgement: Judgement, take: str, fmt: NumberFormat) -> str:
+    proof = judgement.proof
+    assert proof is not None  # asked for only with a proof
+    if proof.frames_dropped:
+        return f"Proved to fall short: {fmt.number(proof.frames_dropped, 0)} frames dropped"
+    word = "Held" if judgement.verdict is Verdict.HOLDS else "Tight: held"
+    at = fmt.rate(proof.achieved_bytes_per_s)
+    return f"{word} the whole {take} at {at}, no frame dropped"
+
+
+def reason(judgement: Judgement, camera: Camera, fmt: NumberFormat) -> str:
+    """Return why the verdict is what it is, in one line."""
+    chain = judgement.chain
+    if chain is None:
+        return "A drive, an enclosure, a cable and a port make a verdict possible."
+    if judgement.cause is Cause.NOT_CONNECTED:
+        return f"{chain.problem[0].upper()}{chain.problem[1:]}."
+    lowest = fmt.rate(judgement.lowest_ability_bytes_per_s)
+    need = fmt.rate(judgement.need.needed_write_bytes_per_s)
+    if judgement.cause is Cause.SPACE:
+        needs = fmt.size(judgement.need.longest_take_bytes)
+        return f"The take needs {needs}, {fmt.size(judgement.free_bytes)} are free."
+    text = {
+        Cause.CACHE: _cache_reason(judgement, lowest, fmt),
+        Cause.HEAT: _heat_reason(judgement, lowest, fmt),
+        Cause.LINK: f"The link delivers {lowest}, {chain.negotiated.why}.",
+        Cause.DRIVE: f"The drive itself takes {lowest}.",
+    }[judgement.cause]
+    if judgement.verdict is Verdict.FALLS_SHORT:
+        return f"{text} {_loss(judgement, camera, fmt)}"
+    return f"{text} The need is {need}."
+
+
+def _cache_reason(judgement: Judgement, lowest: str, fmt: NumberFormat) -> str:
+    full = judgement.run.first(EventKind.CACHE_FULL) if judgement.run else None
+    if full is None:
+        return f"The fast cache lasts; the drive takes {lowest}."
+    return f"The fast cache is full after {fmt.size(full.written_bytes)}, then {lowest}."
+
+
+def _heat_reason(judgement: Judgement, lowest: str, fmt: NumberFormat) -> str:
+    hot = judgement.run.first(EventKind.THROTTLE) if judgement.run else None
+    if hot is None:
+        return f"Heat caps it at {lowest}."
+    return (
+        f"It throttles at {fmt.temperature(hot.drive_c)} after {fmt.duration(hot.at_s)}, "
+        f"then {lowest}."
+    )
+
+
+def _loss(judgement: Judgement, camera: Camera, fmt: NumberFormat) -> str:
+    outcome, need = judgement.outcome, judgement.need
+    if outcome is None or outcome.lost_bytes <= 0:
+        below = need.peak_bytes_per_s > judgement.lowest_ability_bytes_per_s
+        kept = "the average fits, the worst seconds don't" if below else "the headroom is gone"
+        return f"No frame is lost at the average rate: {kept}."
+    share = 1 - judgement.lowest_ability_bytes_per_s / need.average_bytes_per_s
+    return (
+        f"The buffer of {fmt.size(camera.buffer_bytes)} is full and the first frame lost after "
+        f"{fmt.duration(outcome.first_loss_s)}; then {fmt.percent(share)} of all frames."
+    )
+
+
+def evidence_line(judgement: Judgement, fmt: NumberFormat) -> str:
+    """Return what the verdict rests on: "proved · ..." or "computed · ..."."""
+    proof = judgement.proof
+    if judgement.evidence is Evidence.PROVED and proof is not None:
+        where = "on a simulated rig" if proof.is_simulated else "on the real disk"
+        day = proof.measured_at.astimezone()
+        return (
+            f"proved {where}, {day.day} {day:%b %Y} · {fmt.duration(proof.duration_s)} at "
+            f"{fmt.rate(proof.achieved_bytes_per_s)}, slowest second "
+            f"{fmt.rate(proof.slowest_second_ability_bytes_per_s)}"
+        )
+    if judgement.verdict is Verdict.NOT_KNOWN:
+        return "nothing to go by yet"
+    return "computed · chain, cache and heat with typical figures"
+
+
+_CHANGE_WORDS = {
+    Change.UNIT: "from the shelf",
+    Change.DRIVE: "as drive",
+    Change.ENCLOSURE: "as enclosure",
+    Change.CABLE: "as cable",
+    Change.PORT: "as port",
+}
+
+
+def mend_title(mend: Mend) -> str:
+    """Return what to change, in three words."""
+    parts = mend.parts
+    name = {
+        Change.UNIT: parts.name,
+        Change.DRIVE: parts.drive.name,
+        Change.ENCLOSURE: parts.enclosure.name if parts.enclosure else "",
+        Change.CABLE: parts.cable.name if parts.cable else "",
+        Change.PORT: parts.port.name,
+    }[mend.change]
+    return f"{name} {_CHANGE_WORDS[mend.change]}" if mend.change is Change.UNIT else name
+
+
+def mend_detail(mend: Mend) -> str:
+    """Return what the mend is made of and where it plugs in."""
+    parts = mend.parts
+    if mend.change is Change.UNIT:
+        case = parts.enclosure.name if parts.enclosure else parts.port.name
+        return f"{parts.drive.name}, {case}"
+    if mend.change in (Change.DRIVE, Change.ENCLOSURE):
+        return f"a new {mend.change.value} in place of this one"
+    return f"another {mend.change.value}"
+
+
+def price_text(price: float, currency: str, fmt: NumberFormat) -> str:
+    """Return what must be paid: "nothing to buy" or the price."""
+    return "nothing to buy" if price <= 0 else f"{fmt.number(price, 0)} {currency}"
+
+
+def useless_sentence(useless: tuple[Mend, ...], fmt: NumberFormat) -> str:
+    """Say plainly which kinds of part would not help, or return ""."""
+    if not useless:
+        return ""
+    kinds = [mend.change.value for mend in useless]
+    listed = kinds[0] if len(kinds) == 1 else f"{', '.join(kinds[:-1])} or {kinds[-1]}"
+    best = max(mend.judgement.lowest_ability_bytes_per_s for mend in useless)
+    return f"another {listed} would not help: {fmt.rate(best)} at best"

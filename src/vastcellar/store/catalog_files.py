@@ -1,0 +1,143 @@
+"""Catalog files: link modes, codecs and parts as JSON, read into core's values."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+
+from pydantic import TypeAdapter, ValidationError
+
+from vastcellar.core.errors import BadFileError, BadValueError
+from vastcellar.core.formats import CodecFamily, Quality
+from vastcellar.core.links import Cable, LinkMode, Port
+from vastcellar.core.parts import (
+    Case,
+    Catalog,
+    Drive,
+    Enclosure,
+    Host,
+    ThrottleStage,
+    Unit,
+    WriteBehaviour,
+)
+from vastcellar.data import data_path
+from vastcellar.store.json_files import as_bad_file, read_json, require_format
+
+CATALOG_FORMAT = "vast-cellar/catalog"
+CELLAR_FORMAT = "vast-cellar/cellar"
+
+# core knows nothing of pydantic, so the border says how strictly its values are read from
+# files: a misspelt field must not pass as a missing one.
+_FROM_FILES: tuple[Any, ...] = (
+    LinkMode,
+    CodecFamily,
+    Quality,
+    Drive,
+    WriteBehaviour,
+    ThrottleStage,
+    Case,
+    Enclosure,
+    Cable,
+    Host,
+    Port,
+    Unit,
+)
+for _kind in _FROM_FILES:
+    _kind.__pydantic_config__ = {"extra": "forbid"}
+
+_SECTIONS: dict[str, type[Any]] = {
+    "modes": LinkMode,
+    "codecs": CodecFamily,
+    "drives": Drive,
+    "enclosures": Enclosure,
+    "cables": Cable,
+    "hosts": Host,
+    "units": Unit,
+}
+
+
+@lru_cache(maxsize=32)
+def section_adapter(kind: Any) -> TypeAdapter[list[Any]]:
+    """Return pydantic's reader for a list of *kind*; it also makes the JSON Schema."""
+    return TypeAdapter(list[kind])
+
+
+def read_sections(path: Path, format_name: str) -> dict[str, list[Any]]:
+    """Return the values of each list in *path*, by the name of the section.
+
+    Raises BadFileError naming file and field; nothing is taken over from a file with an error.
+    """
+    content = read_json(path)
+    require_format(content, path, format_name, 1)
+    sections: dict[str, list[Any]] = {}
+    for name, kind in _SECTIONS.items():
+        if name not in content:
+            continue
+        try:
+            sections[name] = section_adapter(kind).validate_python(content[name])
+        except ValidationError as error:
+            raise as_bad_file(error, path, name) from error
+        except BadValueError as error:
+            raise BadFileError(
+                error.what, where=f"{path.name}: {name}: {error.where}", mend=error.mend
+            ) from error
+    unknown = set(content) - set(_SECTIONS) - {"format", "version", "currency", "simulated"}
+    if unknown:
+        raise BadFileError(
+            f"{sorted(unknown)[0]!r} is no section of such a file",
+            where=path.name,
+            mend=f"Use {', '.join(_SECTIONS)}",
+        )
+    if "currency" in content:
+        sections["currency"] = [str(content["currency"])]
+    return sections
+
+
+def load_catalog(extra: Iterable[Path] = ()) -> Catalog:
+    """Return the shipped catalog with the files *extra* laid over it, later keys winning.
+
+    Raises BadFileError for a file with an error, or where a part names a link mode that no
+    file describes.
+    """
+    shipped = [data_path("catalog", name) for name in ("links.json", "codecs.json", "parts.json")]
+    merged: dict[str, dict[str, Any]] = {name: {} for name in _SECTIONS}
+    currency = "EUR"
+    for path in (*shipped, *extra):
+        sections = read_sections(path, CATALOG_FORMAT)
+        currency = sections.pop("currency", [currency])[0]
+        for name, values in sections.items():
+            merged[name].update((value.key, value) for value in values)
+        _require_known_modes(merged, path)
+    return Catalog(
+        modes=merged["modes"],
+        codecs=merged["codecs"],
+        drives=merged["drives"],
+        enclosures=merged["enclosures"],
+        cables=merged["cables"],
+        hosts=merged["hosts"],
+        currency=currency,
+    )
+
+
+def _require_known_modes(merged: dict[str, dict[str, Any]], path: Path) -> None:
+    named: list[tuple[str, tuple[str, ...]]] = []
+    named += [(drive.key, drive.host_modes) for drive in merged["drives"].values()]
+    named += [(enclosure.key, enclosure.host_modes) for enclosure in merged["enclosures"].values()]
+    named += [(cable.key, cable.modes) for cable in merged["cables"].values()]
+    for host in merged["hosts"].values():
+        named += [(f"{host.key}/{port.key}", port.modes) for port in host.ports]
+    for owner, keys in named:
+        for key in keys:
+            if key not in merged["modes"]:
+                raise BadFileError(
+                    f"it names the link mode {key!r}, which no file describes",
+                    where=f"{path.name}: {owner}",
+                    mend=f"Use one of {', '.join(sorted(merged['modes']))}, or describe it",
+                )
+
+
+def read_units(path: Path) -> tuple[Unit, ...]:
+    """Return the units of a cellar file. Raises BadFileError as read_sections does."""
+    return tuple(read_sections(path, CELLAR_FORMAT).get("units", []))

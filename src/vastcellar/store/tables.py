@@ -1,0 +1,52 @@
+"""The cellar's tables: units, and the runs made on them with their conditions.
+
+Only portable column types, so that the same models run on a database server.
+"""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import JSON, DateTime, ForeignKey, String, Text
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
+
+
+class Base(DeclarativeBase):
+    """All tables of the cellar."""
+
+
+class UnitRow(Base):
+    """One thing on the shelf."""
+
+    __tablename__ = "units"
+
+    tag: Mapped[str] = mapped_column(String(64), primary_key=True)
+    drive_key: Mapped[str] = mapped_column(String(128))
+    enclosure_key: Mapped[str] = mapped_column(String(128), default="")
+    written_bytes: Mapped[float] = mapped_column(default=0.0)
+    used_bytes: Mapped[float] = mapped_column(default=0.0)
+    state: Mapped[str] = mapped_column(String(16), default="ready")
+    note: Mapped[str] = mapped_column(Text, default="")
+    runs: Mapped[list[RunRow]] = relationship(back_populates="unit")
+
+
+class RunRow(Base):
+    """One test: when, on which unit, under which conditions, with what result.
+
+    The columns are what runs are found and compared by; ``conditions`` and ``figures`` keep
+    everything else as it was recorded.
+    """
+
+    __tablename__ = "runs"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    unit_tag: Mapped[str] = mapped_column(ForeignKey("units.tag"), index=True)
+    kind: Mapped[str] = mapped_column(String(32))
+    measured_at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
+    is_simulated: Mapped[bool]
+    is_complete: Mapped[bool]
+    conditions: Mapped[dict[str, Any]] = mapped_column(JSON)
+    figures: Mapped[dict[str, Any]] = mapped_column(JSON)
+    trace_csv: Mapped[str] = mapped_column(Text)
+    unit: Mapped[UnitRow] = relationship(back_populates="runs")

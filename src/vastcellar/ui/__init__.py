@@ -1,0 +1,1 @@
+"""The window: Qt only, no sums and no rules of its own."""

@@ -1,0 +1,188 @@
+"""Starts the window: it shows first, catalog and cellar are read behind it."""
+
+from __future__ import annotations
+
+import os
+import sys
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, QSettings, Qt, QTimer
+from PySide6.QtGui import QIcon
+from PySide6.QtWidgets import QApplication, QMessageBox
+
+from vastcellar.core.errors import VastCellarError
+from vastcellar.services.folders import Folders, folders
+from vastcellar.ui.look import DARK, LIGHT, Look, Palette, font, load_fonts
+from vastcellar.ui.shell.window import MainWindow
+
+if TYPE_CHECKING:
+    # Loaded when the window is up: the database alone takes a third of a second.
+    from vastcellar.services.shoots import OpenShoot
+    from vastcellar.services.workplace import Workplace
+    from vastcellar.ui.models.background import Background
+    from vastcellar.ui.models.jobs import Jobs
+    from vastcellar.ui.models.workbench import Workbench
+    from vastcellar.ui.shell.shoot_menu import ShootMenu
+
+
+@dataclass(frozen=True)
+class _Loaded:
+    """What the loading thread hands over."""
+
+    workplace: Workplace
+    opened: OpenShoot
+    trouble: VastCellarError | None = None
+
+
+def _load(demo: bool, shoot_path: Path | None, places: Folders) -> _Loaded:
+    """Read catalog, cellar and the shoot; runs off the interface thread."""
+    from vastcellar.services.shoots import (
+        OpenShoot,
+        new_shoot,
+        open_shoot,
+        recent_shoots,
+        restore_unsaved,
+    )
+    from vastcellar.services.workplace import demo_shoot_path, open_workplace
+
+    workplace = open_workplace(demo=demo, places=places)
+    catalog = workplace.catalog
+    opened = None
+    trouble: VastCellarError | None = None
+    if shoot_path is None:
+        opened = restore_unsaved(catalog, places)
+    if opened is None:
+        path = shoot_path
+        if path is None and demo:
+            path = demo_shoot_path(places)
+        elif path is None:
+            path = next(iter(recent_shoots(places)), None)
+        try:
+            opened = open_shoot(path, catalog, places) if path else OpenShoot(new_shoot())
+        except VastCellarError as error:
+            opened, trouble = OpenShoot(new_shoot()), error
+    return _Loaded(workplace, opened, trouble)
+
+
+class Application(QObject):
+    """Holds the window and what it stands on."""
+
+    def __init__(
+        self,
+        *,
+        demo: bool = False,
+        shoot_path: Path | None = None,
+        places: Folders | None = None,
+        look: Look | None = None,
+    ) -> None:
+        super().__init__()
+        self.places = places or folders(demo=demo)
+        self._demo, self._shoot_path = demo, shoot_path
+        settings = QSettings(str(self.places.config / "window.ini"), QSettings.Format.IniFormat)
+        self.look = look or Look(_palette(settings))
+        self.window = MainWindow(self.look, settings)
+        self.bench: Workbench | None = None
+        self.jobs: Jobs | None = None
+        self.menu: ShootMenu | None = None
+        self._loader: Background | None = None
+
+    def start(self) -> None:
+        """Show the window, then read what it shows."""
+        self.window.show()
+        QTimer.singleShot(0, self._begin_loading)
+
+    def _begin_loading(self) -> None:
+        from vastcellar.ui.models.background import Background
+
+        self._loader = Background(self)
+        self._loader.done.connect(self._on_loaded)
+        self._loader.failed.connect(self._on_failed)
+        demo, shoot_path, places = self._demo, self._shoot_path, self.places
+        self._loader.request(lambda: _load(demo, shoot_path, places))
+
+    def _on_loaded(self, loaded: _Loaded) -> None:
+        from vastcellar.ui.models.document import ShootDocument
+        from vastcellar.ui.models.jobs import Jobs
+        from vastcellar.ui.models.workbench import Workbench
+        from vastcellar.ui.shell.shoot_menu import ShootMenu
+
+        document = ShootDocument(self.places)
+        self.bench = Workbench(loaded.workplace, document, self.look)
+        self.jobs = Jobs(loaded.workplace)
+        self.menu = ShootMenu(self.window, self.bench)
+        document.open(loaded.opened)
+        self.window.attach(self.bench, self.jobs)
+        self.bench.reload_shelf()
+        removed = loaded.workplace.removed
+        if loaded.opened.is_restored:
+            self.window.job_strip.say("Unsaved changes from last time are back.")
+        if removed:
+            sizes = self.look.numbers.size(sum(entry.size_bytes for entry in removed))
+            self.window.job_strip.say(
+                f"Removed {sizes} that a killed test had left in {removed[0].folder.parent}."
+            )
+        if loaded.trouble is not None:
+            _tell(self.window, "This shoot can't be opened", loaded.trouble)
+
+    def _on_failed(self, error: Exception) -> None:
+        if not isinstance(error, VastCellarError):
+            raise error
+        _tell(self.window, "Vast Cellar can't start", error)
+        self.window.close()
+
+    def close(self) -> None:
+        """Close the window and let go of the cellar."""
+        self.window.close()
+        if self.bench is not None:
+            self.bench.workplace.close()
+
+
+def _palette(settings: QSettings) -> Palette:
+    chosen = settings.value("look", "")
+    if chosen in ("light", "dark"):
+        return DARK if chosen == "dark" else LIGHT
+    hints = QApplication.styleHints()
+    return DARK if hints.colorScheme() is Qt.ColorScheme.Dark else LIGHT
+
+
+def _tell(window: MainWindow, title: str, error: VastCellarError) -> None:
+    box = QMessageBox(QMessageBox.Icon.Warning, title, f"{title}.", parent=window)
+    box.setInformativeText(str(error))
+    box.exec()
+
+
+def prepare_qt(arguments: list[str]) -> QApplication:
+    """Return the Qt application with our fonts and style."""
+    application = QApplication.instance()
+    if not isinstance(application, QApplication):
+        application = QApplication(arguments)
+    application.setApplicationName("vast-cellar")
+    application.setApplicationDisplayName("Vast Cellar")
+    application.setDesktopFileName("vast-cellar")
+    application.setWindowIcon(QIcon())
+    application.setStyle("Fusion")
+    load_fonts()
+    application.setFont(font(14))
+    return application
+
+
+def run_window(*, demo: bool, shoot_path: Path | None) -> int:
+    """Open the window and return the exit code when it is closed."""
+    if not (
+        os.environ.get("DISPLAY")
+        or os.environ.get("WAYLAND_DISPLAY")
+        or os.environ.get("QT_QPA_PLATFORM")
+    ):
+        sys.stderr.write(
+            "vast-cellar: there is no screen: DISPLAY and WAYLAND_DISPLAY are not set. "
+            "Start it in a desktop session, or use a command such as: vast-cellar need SHOOT.\n"
+        )
+        return 1
+    qt = prepare_qt(sys.argv[:1])
+    application = Application(demo=demo, shoot_path=shoot_path)
+    application.start()
+    code = qt.exec()
+    application.close()
+    return code

@@ -1,0 +1,1 @@
+"""State that the views show: the open shoot, the workbench, running jobs."""

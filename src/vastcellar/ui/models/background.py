@@ -1,0 +1,47 @@
+"""Work off the interface thread: short calls in a pool, their outcome as a signal."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal
+
+
+class _Task(QRunnable):
+    def __init__(self, call: Callable[[], Any], number: int, report: Callable[..., None]) -> None:
+        super().__init__()
+        self._call, self._number, self._report = call, number, report
+
+    def run(self) -> None:
+        try:
+            outcome, error = self._call(), None
+        except Exception as caught:  # last frame of the thread: nothing above sees it
+            outcome, error = None, caught
+        self._report(self._number, outcome, error)
+
+
+class Background(QObject):
+    """Runs one kind of call; only the outcome of the newest request is announced."""
+
+    done = Signal(object)
+    failed = Signal(object)
+    _ended = Signal(int, object, object)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._newest = 0
+        self._ended.connect(self._on_ended)
+
+    def request(self, call: Callable[[], Any]) -> None:
+        """Run *call* soon; what was requested before and is not done yet is forgotten."""
+        self._newest += 1
+        QThreadPool.globalInstance().start(_Task(call, self._newest, self._ended.emit))
+
+    def _on_ended(self, number: int, outcome: Any, error: Exception | None) -> None:
+        if number != self._newest:
+            return
+        if error is None:
+            self.done.emit(outcome)
+        else:
+            self.failed.emit(error)

@@ -1,0 +1,102 @@
+"""The workbench: catalog, shelf and the open shoot together, and the verdicts that follow."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from vastcellar.core.errors import VastCellarError
+from vastcellar.core.judgement import Judgement
+from vastcellar.core.mends import Mends
+from vastcellar.core.parts import Catalog
+from vastcellar.core.shoot import Camera
+from vastcellar.services.judging import judge_camera, mends_for
+from vastcellar.services.sums import Sum, sums_of
+from vastcellar.services.workplace import Shelf, Workplace
+from vastcellar.ui.look import Look
+from vastcellar.ui.models.background import Background
+from vastcellar.ui.models.document import ShootDocument
+
+
+class Workbench(QObject):
+    """What every station reads: verdicts by camera, mends and sums of the subject."""
+
+    judged = Signal()
+    """Verdicts, sums or the subject changed."""
+    mended = Signal()
+    """The mends of the subject were found."""
+    shelf_changed = Signal()
+    sum_asked = Signal(str)
+    trouble = Signal(object)
+
+    def __init__(self, workplace: Workplace, document: ShootDocument, look: Look) -> None:
+        super().__init__()
+        self.workplace = workplace
+        self.document = document
+        self.look = look
+        self.shelf = Shelf()
+        self.judgements: dict[str, Judgement] = {}
+        self.mends = Mends((), ())
+        self._mends_finder = Background(self)
+        self._mends_finder.done.connect(self._on_mends)
+        self._mends_finder.failed.connect(self.trouble)
+        self._shelf_reader = Background(self)
+        self._shelf_reader.done.connect(self._on_shelf)
+        self._shelf_reader.failed.connect(self.trouble)
+        # Several edits of one moment are judged once.
+        self._judge_soon = QTimer(self, singleShot=True, interval=0)
+        self._judge_soon.timeout.connect(self._judge)
+        document.changed.connect(self._judge_soon.start)
+        document.subject_changed.connect(self._judge_soon.start)
+
+    @property
+    def catalog(self) -> Catalog:
+        """The catalog in force."""
+        return self.workplace.catalog
+
+    @property
+    def subject(self) -> Camera | None:
+        """The camera that every station is about."""
+        return self.document.subject
+
+    @property
+    def judgement(self) -> Judgement | None:
+        """The verdict on the subject."""
+        camera = self.subject
+        return self.judgements.get(camera.key) if camera else None
+
+    def reload_shelf(self) -> None:
+        """Read units and runs anew, off the interface thread."""
+        self._shelf_reader.request(self.workplace.shelf)
+
+    def _on_shelf(self, shelf: Shelf) -> None:
+        self.shelf = shelf
+        self.shelf_changed.emit()
+        self._judge()
+
+    def _judge(self) -> None:
+        shoot = self.document.shoot
+        judgements = {}
+        for each in shoot.cameras:
+            try:
+                judgements[each.key] = judge_camera(shoot, each, self.catalog, self.shelf)
+            except VastCellarError as error:
+                self.trouble.emit(error)
+        self.judgements = judgements
+        self.mends = Mends((), ())
+        self.judged.emit()
+        camera = self.subject
+        if camera is not None and camera.setup is not None and camera.key in judgements:
+            catalog, shelf = self.catalog, self.shelf
+            self._mends_finder.request(lambda: mends_for(shoot, camera, catalog, shelf))
+
+    def _on_mends(self, mends: Mends) -> None:
+        self.mends = mends
+        self.mended.emit()
+
+    def sums(self) -> dict[str, Sum]:
+        """Return the sums behind the subject's figures."""
+        camera, judgement = self.subject, self.judgement
+        if camera is None or judgement is None:
+            return {}
+        ambient_c = self.document.shoot.ambient_c
+        return sums_of(judgement, camera, ambient_c, self.look.numbers)

@@ -1,0 +1,169 @@
+"""The shoot's menu: new, open, recent, save, undo and redo, look, quit."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import QObject
+from PySide6.QtGui import QAction, QKeySequence
+from PySide6.QtWidgets import QFileDialog, QMenu, QMessageBox
+
+from vastcellar.core.errors import VastCellarError
+from vastcellar.services.shoots import (
+    OpenShoot,
+    forget_unsaved,
+    new_shoot,
+    open_shoot,
+    recent_shoots,
+)
+from vastcellar.ui.models.document import ShootDocument
+from vastcellar.ui.models.workbench import Workbench
+from vastcellar.ui.shell.window import MainWindow
+
+_FILTER = "Shoots (*.shoot.json);;JSON (*.json)"
+
+
+class ShootMenu(QObject):
+    """Makes the actions, puts them into the need bar's menu and does what they say."""
+
+    def __init__(self, window: MainWindow, bench: Workbench) -> None:
+        super().__init__(window)
+        self._window, self._bench = window, bench
+        menu = QMenu(window)
+        self._add(menu, "New shoot", QKeySequence.StandardKey.New, self.new)
+        self._add(menu, "Open…", QKeySequence.StandardKey.Open, self.ask_open)
+        self._recent = menu.addMenu("Recent")
+        self._recent.aboutToShow.connect(self._fill_recent)
+        menu.addSeparator()
+        self._add(menu, "Save", QKeySequence.StandardKey.Save, self.save)
+        self._add(menu, "Save as…", "Ctrl+Shift+S", self.ask_save)
+        self._add(menu, "Back to what was saved", "", self.revert)
+        menu.addSeparator()
+        undo = self._document.undo_stack.createUndoAction(self, "Undo")
+        undo.setShortcut(QKeySequence.StandardKey.Undo)
+        redo = self._document.undo_stack.createRedoAction(self, "Redo")
+        redo.setShortcuts([QKeySequence("Ctrl+Shift+Z"), QKeySequence("Ctrl+Y")])
+        for action in (undo, redo):
+            menu.addAction(action)
+            window.addAction(action)
+        menu.addSeparator()
+        self.dark_action = self._add(menu, "Dark look", "Ctrl+D", self._toggle_dark)
+        self.dark_action.setCheckable(True)
+        self.dark_action.setChecked(window.look.palette.name == "dark")
+        self._add(menu, "Sums", "", window.toggle_drawer)
+        menu.addSeparator()
+        self._add(menu, "Quit", QKeySequence.StandardKey.Quit, self._quit)
+        window.need_bar.shoot_button.setMenu(menu)
+        self.menu = menu
+
+    @property
+    def _document(self) -> ShootDocument:
+        return self._bench.document
+
+    def _add(
+        self,
+        menu: QMenu,
+        text: str,
+        shortcut: QKeySequence.StandardKey | str,
+        slot: Callable[[], object],
+    ) -> QAction:
+        action = menu.addAction(text)
+        if shortcut:
+            action.setShortcut(QKeySequence(shortcut))
+        action.triggered.connect(slot)
+        self._window.addAction(action)  # so that its shortcut works while the menu is shut
+        return action
+
+    def _quit(self) -> None:
+        self._window.close()
+
+    def _toggle_dark(self) -> None:
+        self._window.set_dark(self.dark_action.isChecked())
+
+    def _may_leave(self) -> bool:
+        """Ask before unsaved edits give way to another shoot."""
+        if not self._document.is_unsaved:
+            return True
+        buttons = QMessageBox.StandardButton
+        answer = QMessageBox.question(
+            self._window,
+            "Unsaved changes",
+            f"{self._document.shoot.name} has changes that are not saved. Save them first?",
+            buttons.Save | buttons.Discard | buttons.Cancel,
+        )
+        if answer == buttons.Save:
+            return self.save()
+        return answer == buttons.Discard
+
+    def new(self) -> None:
+        """Start an empty shoot."""
+        if self._may_leave():
+            forget_unsaved(self._document.places)
+            self._document.open(OpenShoot(new_shoot()))
+
+    def ask_open(self) -> None:
+        """Choose a file and open it."""
+        name, _ = QFileDialog.getOpenFileName(self._window, "Open a shoot", "", _FILTER)
+        if name and self._may_leave():
+            self.open(Path(name))
+
+    def open(self, path: Path) -> bool:
+        """Open *path*; a file with an error opens nothing and says which field."""
+        try:
+            opened = open_shoot(path, self._bench.catalog, self._document.places)
+        except VastCellarError as error:
+            self._tell("This shoot can't be opened", error)
+            return False
+        forget_unsaved(self._document.places)
+        self._document.open(opened)
+        return True
+
+    def _fill_recent(self) -> None:
+        self._recent.clear()
+        for path in recent_shoots(self._document.places):
+            action = self._recent.addAction(path.name)
+            action.setToolTip(str(path))
+            action.setData(str(path))
+            action.triggered.connect(self._on_recent)
+
+    def _on_recent(self) -> None:
+        action = self.sender()
+        if isinstance(action, QAction) and self._may_leave():
+            self.open(Path(str(action.data())))
+
+    def save(self) -> bool:
+        """Save in the shoot's file, or ask for one; return whether it is saved now."""
+        if self._document.path is None:
+            return self.ask_save()
+        return self._save_to(self._document.path)
+
+    def ask_save(self) -> bool:
+        """Choose a file and save in it."""
+        start = str(self._document.path or f"{self._document.shoot.name}.shoot.json")
+        name, _ = QFileDialog.getSaveFileName(self._window, "Save the shoot", start, _FILTER)
+        return bool(name) and self._save_to(Path(name))
+
+    def _save_to(self, path: Path) -> bool:
+        try:
+            self._document.save(path)
+        except VastCellarError as error:
+            self._tell("This shoot can't be saved", error)
+            return False
+        return True
+
+    def revert(self) -> None:
+        """Go back to the file as it was saved; one step that can be undone."""
+        if self._document.path is None:
+            return
+        try:
+            opened = open_shoot(self._document.path, self._bench.catalog, self._document.places)
+        except VastCellarError as error:
+            self._tell("The saved shoot can't be read", error)
+            return
+        self._document.edit(opened.shoot, "back to what was saved")
+
+    def _tell(self, title: str, error: VastCellarError) -> None:
+        box = QMessageBox(QMessageBox.Icon.Warning, title, f"{title}.", parent=self._window)
+        box.setInformativeText(str(error))
+        box.exec()

@@ -1,0 +1,156 @@
+"""The window: rail, need bar, stage, sums drawer and job strip around the open shoot."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QSettings, Signal
+from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut, QShowEvent
+from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+
+from vastcellar.services.wording import short_verdict
+from vastcellar.ui.look import DARK, LIGHT, Look, style_sheet
+from vastcellar.ui.models.jobs import Jobs
+from vastcellar.ui.models.workbench import Workbench
+from vastcellar.ui.shell.job_strip import JobStrip
+from vastcellar.ui.shell.need_bar import NeedBar
+from vastcellar.ui.shell.rail import Rail
+from vastcellar.ui.shell.sums_drawer import SumsDrawer
+from vastcellar.ui.stations.station_list import STATIONS
+from vastcellar.ui.stations.unbuilt import UnbuiltStation
+
+
+class MainWindow(QMainWindow):
+    """Shows at once, empty; ``attach`` fills it when catalog and cellar are read."""
+
+    first_shown = Signal()
+
+    def __init__(self, look: Look, settings: QSettings | None = None) -> None:
+        super().__init__()
+        self.look = look
+        self._settings = settings
+        self._bench: Workbench | None = None
+        self._jobs: Jobs | None = None
+        self._stations: dict[str, QWidget] = {}
+        self.setWindowTitle("Vast Cellar")
+        self.resize(1280, 800)
+        self.setMinimumSize(1080, 680)
+        self.rail = Rail(look)
+        self.need_bar = NeedBar(look)
+        self.drawer = SumsDrawer(look)
+        self.job_strip = JobStrip(look)
+        self.stage = QStackedWidget()
+        self.stage.setObjectName("stage")
+        self._lay_out()
+        self._restyle()
+        look.changed.connect(self._restyle)
+        self.rail.chosen.connect(self.show_station)
+        self.rail.show_chosen("shoot")
+        QShortcut(QKeySequence("F2"), self, self.toggle_drawer)
+        QShortcut(QKeySequence("Esc"), self, self.job_strip.cancel_job)
+
+    def _lay_out(self) -> None:
+        middle = QHBoxLayout()
+        middle.setSpacing(0)
+        middle.addWidget(self.stage, 1)
+        middle.addWidget(self.drawer)
+        right = QVBoxLayout()
+        right.setSpacing(0)
+        right.addWidget(self.need_bar)
+        right.addLayout(middle, 1)
+        right.addWidget(self.job_strip)
+        whole = QHBoxLayout()
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.setSpacing(0)
+        whole.addWidget(self.rail)
+        whole.addLayout(right, 1)
+        body = QWidget()
+        body.setLayout(whole)
+        self.setCentralWidget(body)
+
+    def _restyle(self) -> None:
+        self.setStyleSheet(style_sheet(self.look))
+
+    def attach(self, bench: Workbench, jobs: Jobs) -> None:
+        """Fill the window with *bench*; the station that was chosen opens."""
+        self._bench, self._jobs = bench, jobs
+        self.need_bar.attach(bench)
+        self.drawer.attach(bench)
+        self.job_strip.attach(jobs)
+        bench.judged.connect(self._show_states)
+        bench.shelf_changed.connect(self._show_states)
+        bench.trouble.connect(self._on_trouble)
+        bench.document.trouble.connect(self._on_trouble)
+        bench.document.file_changed.connect(self._show_title)
+        bench.document.changed.connect(self._show_title)
+        chosen = next(key for key, button in self.rail.buttons.items() if button.isChecked())
+        self.show_station(chosen)
+        self._show_title()
+
+    def _show_title(self) -> None:
+        if self._bench is None:
+            return
+        document = self._bench.document
+        star = "*" if document.is_unsaved else ""
+        demo = " (demo)" if self._bench.workplace.is_demo else ""
+        self.setWindowTitle(f"{star}{document.shoot.name}{demo} – Vast Cellar")
+
+    def show_station(self, key: str) -> None:
+        """Open the station *key*; it is made when it is first shown."""
+        self.rail.show_chosen(key)
+        if self._bench is None or self._jobs is None:
+            return
+        if key not in self._stations:
+            entry = next(entry for entry in STATIONS if entry.key == key)
+            if entry.make is None:
+                station: QWidget = UnbuiltStation(entry.title, entry.purpose)
+            else:
+                station = entry.make(self._bench, self._jobs)
+            self._stations[key] = station
+            self.stage.addWidget(station)
+        self.stage.setCurrentWidget(self._stations[key])
+
+    def station(self, key: str) -> QWidget:
+        """Open the station *key* and return it."""
+        self.show_station(key)
+        return self._stations[key]
+
+    def _show_states(self) -> None:
+        bench = self._bench
+        if bench is None:
+            return
+        shoot = bench.document.shoot
+        count = len(shoot.cameras)
+        self.rail.show_state("shoot", "1 camera" if count == 1 else f"{count} cameras")
+        camera, judgement = bench.subject, bench.judgement
+        match = ""
+        if camera is not None and judgement is not None:
+            match = f"{camera.key} {short_verdict(judgement, self.look.numbers)}"
+        self.rail.show_state("match", match)
+        proved = sum(1 for j in bench.judgements.values() if j.proof is not None)
+        self.rail.show_state("prove", f"{proved} of {count} proved")
+        self.rail.show_state("cellar", f"{len(bench.shelf.units)} units")
+
+    def _on_trouble(self, error: Exception) -> None:
+        self.job_strip.say(str(error))
+
+    def toggle_drawer(self) -> None:
+        """Show or hide the sums."""
+        self.drawer.setVisible(not self.drawer.isVisible())
+        self.drawer.refresh()
+
+    def set_dark(self, dark: bool) -> None:
+        """Take the dark or the light look, and remember it."""
+        self.look.set_palette(DARK if dark else LIGHT)
+        if self._settings is not None:
+            self._settings.setValue("look", self.look.palette.name)
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self.first_shown.emit()
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        """Stop what runs, keep what was entered; nothing is asked, nothing is lost."""
+        if self._jobs is not None:
+            self._jobs.stop_all()
+        if self._bench is not None:
+            self._bench.document.keep_now()
+        event.accept()

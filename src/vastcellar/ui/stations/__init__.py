@@ -1,0 +1,1 @@
+"""The seven stations in the order of the work."""

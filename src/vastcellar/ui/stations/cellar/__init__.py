@@ -1,0 +1,1 @@
+"""The station cellar: the record of every unit."""

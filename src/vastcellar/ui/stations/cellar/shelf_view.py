@@ -1,0 +1,168 @@
+"""The shelf: units as bays with fill, wear, evidence and state."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
+from PySide6.QtWidgets import QWidget
+
+from vastcellar.core.evidence import Evidence
+from vastcellar.core.parts import Catalog, Unit
+from vastcellar.core.proof import RecorderProof
+from vastcellar.services.workplace import Shelf
+from vastcellar.ui.look import Look
+from vastcellar.ui.widgets.marks import draw_evidence
+from vastcellar.ui.widgets.picture import Picture
+
+_BAY_WIDTH_PX = 138
+_BAY_HEIGHT_PX = 92
+_GAP_PX = 8
+_WORN_SHARE = 0.9
+
+
+class ShelfView(Picture):
+    """Bays in rows; arrows and clicks choose one."""
+
+    chosen = Signal(str)
+
+    def __init__(self, look: Look, catalog: Catalog) -> None:
+        super().__init__(look)
+        self._catalog = catalog
+        self._shelf = Shelf()
+        self.tag = ""
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.asked.connect(self.choose)
+
+    def show_shelf(self, shelf: Shelf) -> None:
+        """Draw the units of *shelf*."""
+        self._shelf = shelf
+        if shelf.units and shelf.unit(self.tag) is None:
+            self.choose(shelf.units[0].tag)
+        self.updateGeometry()
+        self.setMinimumHeight(self.heightForWidth(self.width()))
+        self.update()
+
+    def choose(self, tag: str) -> None:
+        """Choose the bay of the unit *tag*."""
+        if tag and tag != self.tag:
+            self.tag = tag
+            self.chosen.emit(tag)
+            self.update()
+
+    @property
+    def _columns(self) -> int:
+        return max(1, (self.width() + _GAP_PX) // (_BAY_WIDTH_PX + _GAP_PX))
+
+    def heightForWidth(self, width: int) -> int:
+        columns = max(1, (width + _GAP_PX) // (_BAY_WIDTH_PX + _GAP_PX))
+        rows = -(-len(self._shelf.units) // columns)
+        return rows * (_BAY_HEIGHT_PX + _GAP_PX)
+
+    def sizeHint(self) -> QSize:
+        return QSize(840, self.heightForWidth(840))
+
+    def resizeEvent(self, event: object) -> None:
+        self.setMinimumHeight(self.heightForWidth(self.width()))
+
+    def paint(self, painter: QPainter) -> None:
+        columns = self._columns
+        width = (self.width() - _GAP_PX * (columns - 1)) / columns
+        for index, unit in enumerate(self._shelf.units):
+            box = QRectF(
+                (index % columns) * (width + _GAP_PX),
+                (index // columns) * (_BAY_HEIGHT_PX + _GAP_PX),
+                width,
+                _BAY_HEIGHT_PX,
+            )
+            self._bay(painter, box.adjusted(1, 1, -1, -1), unit)
+            self.place(box, unit.tag)
+
+    def _bay(self, painter: QPainter, box: QRectF, unit: Unit) -> None:
+        look, drive = self.look, self._catalog.drives.get(unit.drive_key)
+        is_chosen = unit.tag == self.tag
+        painter.setPen(QPen(look.color("copper" if is_chosen else "line"), 2 if is_chosen else 1))
+        painter.setBrush(look.color("panel"))
+        painter.drawRoundedRect(box, 6, 6)
+        capacity = drive.capacity_bytes if drive else 0
+        share = min(unit.used_bytes / capacity, 1.0) if capacity else 0.0
+        water = QRectF(box.left() + 2, 0, box.width() - 4, (box.height() - 4) * share)
+        water.moveBottom(box.bottom() - 2)
+        painter.fillRect(water, look.color("water", 60))
+        inside = box.adjusted(9, 5, -9, -5)
+        self.write(
+            painter,
+            QRectF(inside.left(), inside.top(), inside.width() - 22, 20),
+            unit.tag,
+            size_px=15,
+            weight=600,
+            condensed=False,
+        )
+        proof = self._newest_proof(unit.tag)
+        evidence = Evidence.PROVED if proof else Evidence.COMPUTED
+        mark = QRectF(inside.right() - 14, inside.top() + 3, 14, 14)
+        draw_evidence(painter, mark, evidence, look)
+        name = drive.name if drive else unit.drive_key
+        self.write(
+            painter, QRectF(inside.left(), inside.top() + 20, inside.width(), 16), name, size_px=12
+        )
+        self.write(
+            painter,
+            QRectF(inside.left(), inside.top() + 35, inside.width(), 16),
+            self._state_text(unit, proof),
+            size_px=12,
+            color="soft" if unit.state == "ready" else "ochre_text",
+            weight=400 if unit.state == "ready" else 600,
+        )
+        self._wear(painter, inside, unit, drive.tbw_bytes if drive else 0.0)
+
+    def _state_text(self, unit: Unit, proof: RecorderProof | None) -> str:
+        if unit.state != "ready":
+            return unit.state
+        if proof is None:
+            return "not proved yet"
+        day = proof.measured_at.astimezone()
+        word = "simulated" if proof.is_simulated else "proved"
+        return (
+            f"{word} {day.day} {day:%b} · {self.look.numbers.rate(proof.achieved_bytes_per_s, 0)}"
+        )
+
+    def _wear(self, painter: QPainter, inside: QRectF, unit: Unit, tbw_bytes: float) -> None:
+        bar = QRectF(inside.left(), inside.bottom() - 5, inside.width(), 4)
+        if not tbw_bytes:
+            return
+        share = unit.written_bytes / tbw_bytes
+        is_worn = share >= _WORN_SHARE
+        text = f"{self.look.numbers.percent(share)} worn"
+        self.write(
+            painter,
+            QRectF(inside.left(), bar.top() - 18, inside.width(), 16),
+            text,
+            size_px=12,
+            color="brick_text" if is_worn else "soft",
+            weight=600 if is_worn else 400,
+        )
+        painter.fillRect(bar, self.look.color("stone"))
+        bar.setWidth(bar.width() * min(share, 1.0))
+        painter.fillRect(bar, self.look.color("brick" if is_worn else "water"))
+
+    def _newest_proof(self, tag: str) -> RecorderProof | None:
+        mine = [p for p in self._shelf.proofs if p.unit_tag == tag and p.is_complete]
+        return max(mine, key=lambda proof: proof.measured_at, default=None)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self.setFocus()
+        super().mousePressEvent(event)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        steps = {
+            Qt.Key.Key_Left: -1,
+            Qt.Key.Key_Right: 1,
+            Qt.Key.Key_Up: -self._columns,
+            Qt.Key.Key_Down: self._columns,
+        }
+        tags = [unit.tag for unit in self._shelf.units]
+        step = steps.get(Qt.Key(event.key()))
+        if step is None or self.tag not in tags:
+            QWidget.keyPressEvent(self, event)
+            return
+        self.choose(tags[min(max(tags.index(self.tag) + step, 0), len(tags) - 1)])

@@ -1,0 +1,91 @@
+"""The station Cellar: every unit on the shelf, and what is known of the chosen one."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QHeaderView, QScrollArea, QTableView, QVBoxLayout, QWidget
+
+from vastcellar.ui.models.workbench import Workbench
+from vastcellar.ui.stations.cellar.run_table import RunTable
+from vastcellar.ui.stations.cellar.shelf_view import ShelfView
+from vastcellar.ui.widgets.cards import card, label, row
+
+
+class CellarStation(QWidget):
+    """The shelf above; the chosen unit and its runs below."""
+
+    def __init__(self, bench: Workbench) -> None:
+        super().__init__()
+        self._bench = bench
+        self.title = label("Shelf", "title")
+        self.subtitle = label(kind="soft")
+        self.shelf = ShelfView(bench.look, bench.catalog)
+        self.unit_title = label(kind="head")
+        self.unit_line = label(kind="soft", wraps=True)
+        self.runs = RunTable(bench.look.numbers)
+        self.table = QTableView()
+        self.table.setModel(self.runs)
+        self.table.verticalHeader().hide()
+        self.table.setShowGrid(False)
+        self.table.setSelectionBehavior(QTableView.SelectionBehavior.SelectRows)
+        self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        self.no_runs = label(kind="soft")
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(18, 10, 18, 10)
+        layout.setSpacing(6)
+        layout.addLayout(row(self.title, self.subtitle, spacing=14))
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setWidget(self.shelf)
+        layout.addWidget(scroll, 5)
+        frame, inside = card()
+        inside.addLayout(row(self.unit_title))
+        inside.addWidget(self.unit_line)
+        inside.addWidget(self.no_runs)
+        inside.addWidget(self.table, 1)
+        layout.addWidget(frame, 3)
+        self.shelf.chosen.connect(self._show_unit)
+        bench.shelf_changed.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the shelf as it is now."""
+        shelf = self._bench.shelf
+        proved = {proof.unit_tag for proof in shelf.proofs if proof.is_complete}
+        self.subtitle.setText(
+            f"{len(shelf.units)} units, {len(proved)} with a finished test. "
+            "Water: how full. Bar: rated endurance used. Solid square: measured."
+        )
+        self.shelf.show_shelf(shelf)
+        self._show_unit(self.shelf.tag)
+
+    def _show_unit(self, tag: str) -> None:
+        bench = self._bench
+        unit = bench.shelf.unit(tag)
+        if unit is None:
+            self.unit_title.setText("No unit yet")
+            self.unit_line.setText("Units that you add to the cellar stand here.")
+            self.table.hide()
+            return
+        numbers, drive = bench.look.numbers, bench.catalog.drives.get(unit.drive_key)
+        enclosure = bench.catalog.enclosures.get(unit.enclosure_key)
+        name = drive.name if drive else unit.drive_key
+        case = f" in {enclosure.name}" if enclosure else ""
+        self.unit_title.setText(f"{unit.tag} · {name}{case}")
+        facts = []
+        if drive:
+            free = drive.capacity_bytes - unit.used_bytes
+            facts.append(f"{numbers.size(free)} of {numbers.size(drive.capacity_bytes)} free")
+            if drive.tbw_bytes:
+                facts.append(
+                    f"{numbers.size(unit.written_bytes)} of {numbers.size(drive.tbw_bytes)} "
+                    "rated endurance written"
+                )
+        facts.append(unit.state)
+        if unit.note:
+            facts.append(unit.note)
+        self.unit_line.setText(" · ".join(facts))
+        runs = [proof for proof in bench.shelf.proofs if proof.unit_tag == tag]
+        self.runs.show_runs(runs)
+        self.table.setVisible(bool(runs))
+        self.no_runs.setVisible(not runs)
+        self.no_runs.setText("No run yet. Assign it to a camera in Match, then prove it (F5).")

@@ -1,0 +1,1 @@
+"""The station match: what delivers it."""

@@ -1,0 +1,93 @@
+"""What would help: one card a change, cheapest first; hovering shows its ghost."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from vastcellar.core.mends import Mend
+from vastcellar.services.wording import mend_detail, mend_title, price_text, short_verdict
+from vastcellar.ui.look import Look, font
+from vastcellar.ui.widgets.marks import draw_verdict
+from vastcellar.ui.widgets.picture import Picture
+
+
+class MendCard(Picture):
+    """One single change and what it comes to. Click or Enter takes it."""
+
+    taken = Signal(object)
+    hovered = Signal(object)  # Mend, or None when the pointer leaves
+
+    def __init__(self, look: Look, mend: Mend, currency: str) -> None:
+        super().__init__(look)
+        self.mend = mend
+        self._currency = currency
+        self.setFixedHeight(70)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.title = mend_title(mend)
+        numbers = look.numbers
+        self.outcome = short_verdict(mend.judgement, numbers)
+        self.price = price_text(mend.price, currency, numbers)
+        self.setAccessibleName(f"{self.title}: {self.outcome}, {self.price}")
+        self.setToolTip(f"{self.title}\n{mend_detail(mend)}\nClick to take it; undo brings it back")
+
+    def sizeHint(self) -> QSize:
+        return QSize(240, 70)
+
+    def paint(self, painter: QPainter) -> None:
+        look = self.look
+        frame = QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5)
+        lit = self.hasFocus() or self.underMouse()
+        painter.setPen(QPen(look.color("copper" if lit else "line"), 1.4 if lit else 1))
+        painter.setBrush(look.color("panel"))
+        painter.drawRoundedRect(frame, 7, 7)
+        inside = frame.adjusted(12, 6, -12, -5)
+        self.write(
+            painter,
+            QRectF(inside.left(), inside.top(), inside.width(), 19),
+            self.title,
+            size_px=15,
+            weight=600,
+            condensed=False,
+        )
+        self.write(
+            painter,
+            QRectF(inside.left(), inside.top() + 20, inside.width(), 16),
+            mend_detail(self.mend),
+            color="soft",
+        )
+        verdict = self.mend.judgement.verdict
+        draw_verdict(painter, QRectF(inside.left() - 1, inside.top() + 40, 17, 17), verdict, look)
+        painter.setFont(font(13, 600, condensed=True))
+        painter.setPen(look.verdict_color(verdict, text=True))
+        painter.drawText(QRectF(inside.left() + 22, inside.top() + 39, 140, 18), self.outcome)
+        self.write(
+            painter,
+            QRectF(inside.left() + 110, inside.top() + 39, inside.width() - 110, 18),
+            self.price,
+            align=Qt.AlignmentFlag.AlignRight,
+        )
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        event.accept()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() is Qt.MouseButton.LeftButton:
+            self.taken.emit(self.mend)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
+            self.taken.emit(self.mend)
+        else:
+            QWidget.keyPressEvent(self, event)
+
+    def enterEvent(self, event: object) -> None:
+        self.hovered.emit(self.mend)
+        self.update()
+
+    def leaveEvent(self, event: object) -> None:
+        self.hovered.emit(None)
+        self.update()

@@ -1,0 +1,175 @@
+"""Pick a drive, an enclosure, a cable, a port: four choices that follow one another."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QGridLayout, QWidget
+
+from vastcellar.core.parts import Catalog, Drive
+from vastcellar.core.shoot import Setup
+from vastcellar.services.workplace import Shelf
+from vastcellar.ui.widgets.cards import label
+from vastcellar.ui.widgets.inputs import Choice
+
+_UNIT, _DRIVE = "unit:", "drive:"
+
+
+class PartPickers(QWidget):
+    """Shows a setup and announces another one when a part is swapped."""
+
+    chosen = Signal(object)  # Setup
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._setup: Setup | None = None
+        self._catalog: Catalog | None = None
+        self._shelf = Shelf()
+        self.drive = Choice("Drive")
+        self.enclosure = Choice("Enclosure")
+        self.cable = Choice("Cable")
+        self.port = Choice("Port")
+        layout = QGridLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setVerticalSpacing(1)
+        layout.setHorizontalSpacing(8)
+        chosen = (
+            ("Port", self.port, self._on_port),
+            ("Cable", self.cable, self._on_cable),
+            ("Enclosure", self.enclosure, self._on_enclosure),
+            ("Drive", self.drive, self._on_drive),
+        )
+        for column, (name, choice, slot) in enumerate(chosen):
+            layout.addWidget(label(name, "soft"), 0, column)
+            layout.addWidget(choice, 1, column)
+            layout.setColumnStretch(column, 1)
+            choice.chosen.connect(slot)
+
+    def show_setup(
+        self, setup: Setup | None, catalog: Catalog, shelf: Shelf, camera_model: str
+    ) -> None:
+        """Show *setup*, or nothing chosen; ports of the camera's own model come first."""
+        self._setup, self._catalog, self._shelf = setup, catalog, shelf
+        self._offer_ports(setup, catalog, camera_model)
+        self._offer_drives(setup, catalog, shelf)
+        drive = catalog.drives.get(setup.drive_key) if setup else None
+        self._offer_enclosures(setup, catalog, drive)
+        self._offer_cables(setup, catalog)
+
+    def _offer_ports(self, setup: Setup | None, catalog: Catalog, camera_model: str) -> None:
+        hosts = sorted(catalog.hosts.values(), key=lambda h: (h.name != camera_model, h.is_camera))
+        entries = []
+        for host in hosts:
+            if host.is_camera and host.name != camera_model and camera_model in _names(catalog):
+                continue
+            entries += [(f"{host.key}/{p.key}", f"{p.name}, {host.name}") for p in host.ports]
+            entries.append(("-", ""))
+        key = f"{setup.host_key}/{setup.port_key}" if setup else ""
+        self.port.offer(entries[:-1], key)
+
+    def _offer_drives(self, setup: Setup | None, catalog: Catalog, shelf: Shelf) -> None:
+        entries = [
+            (f"{_UNIT}{unit.tag}", f"{unit.tag} · {_drive_name(catalog, unit.drive_key)}")
+            for unit in shelf.units
+            if unit.state == "ready" or (setup and unit.tag == setup.unit_tag)
+        ]
+        entries.append(("-", ""))
+        entries += [
+            (f"{_DRIVE}{drive.key}", f"buy {drive.name}") for drive in catalog.drives.values()
+        ]
+        key = ""
+        if setup:
+            key = f"{_UNIT}{setup.unit_tag}" if setup.unit_tag else f"{_DRIVE}{setup.drive_key}"
+        self.drive.offer(entries, key)
+
+    def _offer_enclosures(self, setup: Setup | None, catalog: Catalog, drive: Drive | None) -> None:
+        is_bare = drive is not None and drive.needs_enclosure
+        self.enclosure.setEnabled(is_bare)
+        entries = [("", "none: it has its own")] if drive is not None and not is_bare else []
+        if is_bare and drive is not None:
+            fitting = [
+                e for e in catalog.enclosures.values() if drive.slot_protocol in e.slot_protocols
+            ]
+            entries = [(enclosure.key, enclosure.name) for enclosure in fitting]
+        self.enclosure.offer(entries, setup.enclosure_key if setup else "")
+
+    def _offer_cables(self, setup: Setup | None, catalog: Catalog) -> None:
+        port = None
+        if setup:
+            port = catalog.host(setup.host_key).port(setup.port_key)
+        takes_cable = port is not None and not port.is_slot
+        self.cable.setEnabled(takes_cable)
+        entries = [(cable.key, cable.name) for cable in catalog.cables.values()]
+        if not takes_cable:
+            entries = [("", "none: a slot")] if setup else []
+        self.cable.offer(entries, setup.cable_key if setup else "")
+
+    def _on_drive(self, key: str) -> None:
+        catalog = self._catalog
+        assert catalog is not None  # shown before anything can be chosen
+        if key.startswith(_UNIT):
+            unit = self._shelf.unit(key.removeprefix(_UNIT))
+            assert unit is not None  # only units of the shelf are offered
+            tag, drive_key, enclosure_key = unit.tag, unit.drive_key, unit.enclosure_key
+        else:
+            tag, drive_key = "", key.removeprefix(_DRIVE)
+            enclosure_key = self._setup.enclosure_key if self._setup else ""
+        drive = catalog.drive(drive_key)
+        if drive.needs_enclosure and not enclosure_key:
+            fitting = [
+                e for e in catalog.enclosures.values() if drive.slot_protocol in e.slot_protocols
+            ]
+            enclosure_key = fitting[0].key if fitting else ""
+        elif not drive.needs_enclosure:
+            enclosure_key = ""
+        base = self._setup or self._first_port(catalog)
+        self._announce(
+            replace(base, unit_tag=tag, drive_key=drive_key, enclosure_key=enclosure_key)
+        )
+
+    def _first_port(self, catalog: Catalog) -> Setup:
+        """A port to start from: the first on offer, which is the camera's own where known."""
+        host_key, _, port_key = str(self.port.itemData(0)).partition("/")
+        port = catalog.host(host_key).port(port_key)
+        cable_key = "" if port.is_slot else "wr-10g"
+        if cable_key not in catalog.cables and not port.is_slot:
+            cable_key = next(iter(catalog.cables), "")
+        return Setup(drive_key="", host_key=host_key, port_key=port_key, cable_key=cable_key)
+
+    def _on_enclosure(self, key: str) -> None:
+        if self._setup:
+            self._announce(replace(self._setup, enclosure_key=key))
+
+    def _on_cable(self, key: str) -> None:
+        if self._setup:
+            self._announce(replace(self._setup, cable_key=key))
+
+    def _on_port(self, key: str) -> None:
+        if not self._setup or not self._catalog:
+            return
+        host_key, _, port_key = key.partition("/")
+        port = self._catalog.host(host_key).port(port_key)
+        cable_key = self._setup.cable_key
+        if port.is_slot:
+            cable_key = ""
+        elif not cable_key or port.plug not in self._catalog.cable(cable_key).plugs:
+            cable_key = next(
+                (c.key for c in self._catalog.cables.values() if port.plug in c.plugs), ""
+            )
+        self._announce(
+            replace(self._setup, host_key=host_key, port_key=port_key, cable_key=cable_key)
+        )
+
+    def _announce(self, setup: Setup) -> None:
+        if setup != self._setup:
+            self.chosen.emit(setup)
+
+
+def _drive_name(catalog: Catalog, key: str) -> str:
+    drive = catalog.drives.get(key)
+    return drive.name if drive else key
+
+
+def _names(catalog: Catalog) -> set[str]:
+    return {host.name for host in catalog.hosts.values()}

@@ -1,0 +1,1 @@
+"""The station shoot: what will be recorded, and what that needs."""

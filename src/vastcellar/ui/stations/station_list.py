@@ -1,0 +1,74 @@
+"""Which stations there are, in the order of the work; a new one is one more line here."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from PySide6.QtWidgets import QWidget
+
+if TYPE_CHECKING:
+    from vastcellar.ui.models.jobs import Jobs
+    from vastcellar.ui.models.workbench import Workbench
+
+
+@dataclass(frozen=True, slots=True)
+class StationEntry:
+    """A station of the rail; ``make`` is None where it isn't built yet."""
+
+    key: str
+    title: str
+    purpose: str
+    make: Callable[[Workbench, Jobs], QWidget] | None
+
+
+# Stations are imported when they are first shown: the first window needs none of them.
+def _shoot(bench: Workbench, jobs: Jobs) -> QWidget:
+    from vastcellar.ui.stations.shoot.station import ShootStation
+
+    return ShootStation(bench)
+
+
+def _match(bench: Workbench, jobs: Jobs) -> QWidget:
+    from vastcellar.ui.stations.match.station import MatchStation
+
+    return MatchStation(bench)
+
+
+def _prove(bench: Workbench, jobs: Jobs) -> QWidget:
+    from vastcellar.ui.stations.prove.station import ProveStation
+
+    return ProveStation(bench, jobs)
+
+
+def _cellar(bench: Workbench, jobs: Jobs) -> QWidget:
+    from vastcellar.ui.stations.cellar.station import CellarStation
+
+    return CellarStation(bench)
+
+
+STATIONS = (
+    StationEntry("shoot", "Shoot", "What will be recorded, and what that needs.", _shoot),
+    StationEntry("match", "Match", "Which drive, case, cable and port deliver it.", _match),
+    StationEntry(
+        "build",
+        "Build",
+        "Will check which parts fit, and lead through assembly, first format and label.",
+        None,
+    ),
+    StationEntry("prove", "Prove", "Measure it.", _prove),
+    StationEntry(
+        "roll",
+        "Roll",
+        "Will play the shooting day: cards filling, offloaded, verified, free again.",
+        None,
+    ),
+    StationEntry(
+        "edit",
+        "Edit",
+        "Will work out how many streams disks, hub and network carry for the editors.",
+        None,
+    ),
+    StationEntry("cellar", "Cellar", "The record of every unit.", _cellar),
+)

@@ -1,0 +1,1 @@
+"""Drawing and input widgets that the stations share."""

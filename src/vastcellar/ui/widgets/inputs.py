@@ -1,0 +1,148 @@
+"""Fields that take any unit, and choices by key."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from typing import Any
+
+from PySide6.QtCore import QSignalBlocker, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QWheelEvent
+from PySide6.QtWidgets import QComboBox, QLineEdit, QWidget
+
+from vastcellar.core.errors import BadValueError
+from vastcellar.core.units import parse_number
+
+
+def mark_wrong(widget: QWidget, is_wrong: bool) -> None:
+    """Give *widget* the border of a field whose entry can't be read."""
+    if widget.property("wrong") != is_wrong:
+        widget.setProperty("wrong", is_wrong)
+        widget.style().unpolish(widget)
+        widget.style().polish(widget)
+
+
+class QuantityField(QLineEdit):
+    """A typed-in quantity. What can't be read stays as typed, with its sentence; Esc reverts."""
+
+    entered = Signal(object)
+    """The value, once it can be read and differs."""
+    refused = Signal(object)
+    """The BadValueError, or None once the entry is good again."""
+
+    def __init__(self, name: str, parse: Callable[..., Any], show: Callable[[Any], str]) -> None:
+        super().__init__()
+        self._name, self._parse, self._show = name, parse, show
+        self._value: Any = None
+        self.decimal_point = "."
+        self.setAccessibleName(name)
+        self.setObjectName(name)
+        self.editingFinished.connect(self._on_finished)
+        self.textEdited.connect(self._on_edited)
+
+    def show_value(self, value: Any) -> None:
+        """Show *value*, unless the user is in the middle of typing something else."""
+        if self.property("wrong") and self.hasFocus():
+            return
+        self._value = value
+        if not (self.hasFocus() and self.isModified()):
+            self._revert()
+
+    def _revert(self) -> None:
+        self.setText("" if self._value is None else self._show(self._value))
+        self.setModified(False)
+        self._clear_error()
+
+    def _clear_error(self) -> None:
+        if self.property("wrong"):
+            mark_wrong(self, False)
+            self.setToolTip("")
+            self.refused.emit(None)
+
+    def _on_edited(self, _text: str) -> None:
+        self._clear_error()
+
+    def _on_finished(self) -> None:
+        if not self.isModified():
+            return
+        try:
+            value = self._parse(self.text(), where=self._name, decimal_point=self.decimal_point)
+        except BadValueError as error:
+            self.refuse(error)
+            return
+        self.setModified(False)
+        if value != self._value:
+            before, self._value = self._value, value
+            self.entered.emit(value)
+            if self.property("wrong"):  # read, but turned down by whoever was told
+                self._value = before
+                return
+        self._revert()
+
+    def refuse(self, error: BadValueError) -> None:
+        """Mark the entry as wrong, with its sentence; it stays as typed."""
+        mark_wrong(self, True)
+        self.setToolTip(str(error))
+        self.refused.emit(error)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Escape and (self.isModified() or self.property("wrong")):
+            self._revert()
+            return
+        super().keyPressEvent(event)
+
+
+def plain_text(text: str, *, where: str = "", decimal_point: str = ".") -> str:
+    """Read a name: the text itself, trimmed. Raises BadValueError if nothing is left."""
+    if not text.strip():
+        raise BadValueError("nothing is entered", where=where, mend="Write a name")
+    return text.strip()
+
+
+def parse_whole(text: str, *, where: str = "", decimal_point: str = ".") -> int:
+    """Read a whole number. Raises BadValueError for any other."""
+    value = parse_number(text, where=where, decimal_point=decimal_point)
+    if value != int(value):
+        raise BadValueError(
+            f"{text.strip()} is not whole", where=where, mend="Write a whole number"
+        )
+    return int(value)
+
+
+class Choice(QComboBox):
+    """A choice by key; it only changes by the user's own doing."""
+
+    chosen = Signal(str)
+
+    def __init__(self, name: str) -> None:
+        super().__init__()
+        self.setAccessibleName(name)
+        self.setObjectName(name)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.setMinimumContentsLength(8)
+        self.activated.connect(self._on_activated)
+
+    def offer(self, entries: Iterable[tuple[str, str]], key: str) -> None:
+        """Offer (key, text) *entries* and show *key*; a separator where the key is "-"."""
+        with QSignalBlocker(self):
+            self.clear()
+            for entry_key, text in entries:
+                if entry_key == "-":
+                    self.insertSeparator(self.count())
+                else:
+                    self.addItem(text, entry_key)
+                    index = self.count() - 1
+                    self.setItemData(index, text, Qt.ItemDataRole.ToolTipRole)
+            self.setCurrentIndex(self.findData(key))
+            self.setToolTip(self.currentText())
+        longest = max((self.itemText(i) for i in range(self.count())), key=len, default="")
+        width = self.fontMetrics().horizontalAdvance(longest) + 32
+        self.view().setMinimumWidth(min(width, 520))
+
+    def _on_activated(self, index: int) -> None:
+        key = self.itemData(index)
+        if key is not None:
+            self.chosen.emit(str(key))
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        event.ignore()  # scrolling past a choice must not change it

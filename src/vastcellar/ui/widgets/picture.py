@@ -1,0 +1,119 @@
+"""What every drawn picture shares: palette, antialiasing, text helpers, clickable places."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import (
+    QColor,
+    QFont,
+    QFontMetricsF,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+)
+from PySide6.QtWidgets import QWidget
+
+from vastcellar.ui.look import Look, font
+
+
+class Picture(QWidget):
+    """A picture that is computed and drawn; places in it can open the sum behind them."""
+
+    asked = Signal(str)
+    """The key of the sum behind the place that was clicked."""
+
+    def __init__(self, look: Look) -> None:
+        super().__init__()
+        self.look = look
+        self._places: list[tuple[QRectF, str]] = []
+        self.setMouseTracking(True)
+        look.changed.connect(self.update)
+
+    def paint(self, painter: QPainter) -> None:
+        """Draw; subclasses do."""
+        raise NotImplementedError
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        self._places.clear()
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self.paint(painter)
+        painter.end()
+
+    def place(self, box: QRectF, key: str) -> None:
+        """Let a click in *box* ask for *key*; to be called while painting."""
+        self._places.append((box, key))
+
+    def place_at(self, point: QPointF) -> str:
+        """Return the key behind *point*, "" for none."""
+        for box, key in reversed(self._places):
+            if box.contains(point):
+                return key
+        return ""
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        over = self.place_at(event.position())
+        shape = Qt.CursorShape.PointingHandCursor if over else Qt.CursorShape.ArrowCursor
+        self.setCursor(shape)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        key = self.place_at(event.position())
+        if key and event.button() is Qt.MouseButton.LeftButton:
+            self.asked.emit(key)
+
+    def write(
+        self,
+        painter: QPainter,
+        box: QRectF,
+        text: str,
+        *,
+        color: str = "ink",
+        size_px: int = 13,
+        weight: int = 400,
+        condensed: bool = True,
+        align: Qt.AlignmentFlag = Qt.AlignmentFlag.AlignLeft,
+    ) -> float:
+        """Write *text* into *box*, shortened where it doesn't fit; return its width."""
+        made = font(size_px, weight, condensed=condensed)
+        metrics = QFontMetricsF(made)
+        shown = metrics.elidedText(text, Qt.TextElideMode.ElideRight, box.width() + 1)
+        painter.setFont(made)
+        painter.setPen(self.look.color(color))
+        painter.drawText(box, int(align | Qt.AlignmentFlag.AlignVCenter), shown)
+        return metrics.horizontalAdvance(shown)
+
+    def dashed(self, color: str, width: float = 1.4) -> QPen:
+        """Return a dashed pen: a ghost, or what could be."""
+        pen = QPen(self.look.color(color), width)
+        pen.setDashPattern([4, 3])
+        return pen
+
+
+def text_width(text: str, made: QFont) -> float:
+    """Return how wide *text* is in *made*."""
+    return QFontMetricsF(made).horizontalAdvance(text)
+
+
+def torn_column(box: QRectF) -> QPainterPath:
+    """Return a column whose top is torn off: it goes on beyond the picture."""
+    path = QPainterPath(box.bottomLeft())
+    path.lineTo(box.left(), box.top() + 5)
+    teeth = max(int(box.width() // 13), 2)
+    step = box.width() / teeth
+    for tooth in range(teeth):
+        left = box.left() + tooth * step
+        path.lineTo(left + step / 2, box.top())
+        path.lineTo(left + step, box.top() + 5)
+    path.lineTo(box.bottomRight())
+    path.closeSubpath()
+    return path
+
+
+def column(painter: QPainter, box: QRectF, fill: QColor, *, torn: bool = False) -> None:
+    """Fill a column that stands on the lower edge of *box*."""
+    if torn:
+        painter.fillPath(torn_column(box), fill)
+    else:
+        painter.fillRect(box, fill)

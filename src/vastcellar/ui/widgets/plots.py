@@ -1,0 +1,67 @@
+"""pyqtgraph in our hand: axes, lines and fonts for every plot of a rate over time."""
+
+from __future__ import annotations
+
+import pyqtgraph as pg
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QColor
+
+from vastcellar.ui.look import Look, font
+
+pg.setConfigOptions(antialias=True)
+
+
+class PlainAxis(pg.AxisItem):  # type: ignore[misc]
+    """An axis in our type, its numbers with thin spaces, without SI prefixes."""
+
+    def __init__(self, orientation: str, look: Look) -> None:
+        super().__init__(orientation)
+        self._look = look
+        self.enableAutoSIPrefix(False)
+        self.setStyle(tickLength=4, tickTextOffset=4)
+        self.setTickFont(font(12, condensed=True))
+
+    def tickStrings(self, values: list[float], scale: float, spacing: float) -> list[str]:
+        return [self._look.numbers.number(value * scale) for value in values]
+
+    def recolor(self) -> None:
+        """Take up the palette in force."""
+        self.setPen(pg.mkPen(self._look.color("line")))
+        self.setTextPen(pg.mkPen(self._look.color("soft")))
+
+
+def make_plot(look: Look, *, height: int | None = None) -> pg.PlotWidget:
+    """Return an empty plot with our axes; the wheel zooms time only."""
+    axes = {side: PlainAxis(side, look) for side in ("left", "bottom")}
+    plot = pg.PlotWidget(axisItems=axes, background=None)
+    plot.setMenuEnabled(False)
+    plot.hideButtons()
+    plot.setMouseEnabled(x=True, y=False)
+    plot.showGrid(x=False, y=True, alpha=0.25)
+    plot.getAxis("left").setWidth(46)
+    plot.setFrameShape(plot.Shape.NoFrame)
+    if height is not None:
+        plot.setFixedHeight(height)
+    return plot
+
+
+def recolor_plot(plot: pg.PlotWidget) -> None:
+    """Give the axes of *plot* the palette in force."""
+    for side in ("left", "bottom"):
+        plot.getAxis(side).recolor()
+
+
+def line_pen(color: QColor, width: float = 1.6, *, dashed: bool = False) -> object:
+    """Return a cosmetic pen for a curve or line."""
+    style = Qt.PenStyle.DashLine if dashed else Qt.PenStyle.SolidLine
+    return pg.mkPen(color, width=width, style=style)
+
+
+def note(
+    text: str, color: QColor, anchor: tuple[float, float], fill: QColor | None = None
+) -> pg.TextItem:
+    """Return a text that stands at a place of the plot."""
+    brush = pg.mkBrush(fill) if fill is not None else None
+    item = pg.TextItem(text, color=color, anchor=anchor, fill=brush)
+    item.setFont(font(13, 500, condensed=True))
+    return item

@@ -30,6 +30,8 @@ class Snapshot:
     elapsed_s: float
     written_bytes: int
     backlog_bytes: int
+    worst_backlog_bytes: int
+    first_drop_s: float | None
     frames_arrived: int
     frames_late: int
     frames_dropped: int
@@ -166,6 +168,8 @@ class RecorderRun:
             elapsed_s=self._target.now_s(),
             written_bytes=self._written_bytes,
             backlog_bytes=self._queue.backlog_bytes,
+            worst_backlog_bytes=totals.worst_backlog_bytes,
+            first_drop_s=totals.first_drop_s,
             frames_arrived=totals.frames_arrived,
             frames_late=totals.frames_late,
             frames_dropped=totals.frames_dropped,

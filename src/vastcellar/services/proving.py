@@ -27,6 +27,9 @@ from vastcellar.store.trace_csv import trace_text
 
 _LEAST_RESERVE_BYTES = 64 * 2**20
 _RESERVE_SHARE = 0.01
+# A long simulated take is watched in under half a minute, a short one in a few seconds.
+_RIG_TAKES_S = 24.0
+_LEAST_RIG_SPEED = 20.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -116,6 +119,11 @@ def folder_proof(
         read_temperature_c=(lambda: read_temperature_c(sensor)) if sensor else None,
     )
     return Proof(plan, RecorderRun(load, target), _conditions(plan, chain, ambient_c))
+
+
+def rig_speed(duration_s: float) -> float:
+    """Return how many times faster than life a simulated take is shown."""
+    return max(_LEAST_RIG_SPEED, duration_s / _RIG_TAKES_S)
 
 
 def rig_proof(

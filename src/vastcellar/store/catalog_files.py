@@ -76,7 +76,7 @@ def read_sections(path: Path, format_name: str) -> dict[str, list[Any]]:
         if name not in content:
             continue
         try:
-            sections[name] = section_adapter(kind).validate_python(content[name])
+            sections[name] = section_adapter(kind).validate_python(content[name])  # type: ignore[arg-type]
         except ValidationError as error:
             raise as_bad_file(error, path, name) from error
         except BadValueError as error:

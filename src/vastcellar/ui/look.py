@@ -167,10 +167,7 @@ def style_sheet(look: Look) -> str:
     QLineEdit:focus, QComboBox:focus, QSpinBox:focus {{ border: 1px solid {p.copper}; }}
     QLineEdit[wrong="true"], QComboBox[wrong="true"] {{ border: 1px solid {p.brick}; }}
     QComboBox::drop-down {{ border: none; width: 18px; }}
-    QComboBox::down-arrow {{
-        image: none; width: 0; height: 0; border-left: 4px solid transparent;
-        border-right: 4px solid transparent; border-top: 5px solid {p.soft}; margin-right: 6px;
-    }}
+    QComboBox::down-arrow {{ image: none; }}
     QComboBox QAbstractItemView, QMenu {{
         background: {p.panel}; border: 1px solid {p.line}; selection-background-color: {p.chosen};
         selection-color: {p.ink}; outline: none;

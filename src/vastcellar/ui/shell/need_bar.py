@@ -12,7 +12,7 @@ from vastcellar.core.needs import copied_bytes_per_day
 from vastcellar.core.shoot import Camera
 from vastcellar.core.units import MB
 from vastcellar.services.wording import short_verdict
-from vastcellar.ui.look import Look
+from vastcellar.ui.look import Look, font
 from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.widgets.cards import label
 from vastcellar.ui.widgets.marks import draw_evidence, draw_verdict
@@ -33,7 +33,7 @@ class CameraTab(Picture):
         self._is_subject = False
         self.setFixedHeight(NEED_BAR_HEIGHT_PX - 12)
         self.setMinimumWidth(176)
-        self.setMaximumWidth(232)
+        self.setMaximumWidth(236)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
 
@@ -49,19 +49,26 @@ class CameraTab(Picture):
 
     @property
     def state_text(self) -> str:
-        """What the user reads under the name: evidence and verdict."""
+        """What the user reads under the name: verdict, then evidence."""
+        return f"{self._verdict_text}, {self._evidence_text}".strip(", ")
+
+    @property
+    def _verdict_text(self) -> str:
+        judgement = self._judgement
+        return short_verdict(judgement, self.look.numbers) if judgement else ""
+
+    @property
+    def _evidence_text(self) -> str:
         judgement = self._judgement
         if judgement is None:
             return ""
-        verdict = short_verdict(judgement, self.look.numbers)
         proof = judgement.proof
         if judgement.evidence is Evidence.PROVED and proof is not None:
             day = proof.measured_at.astimezone()
+            rate = self.look.numbers.rate(proof.achieved_bytes_per_s, 0)
             marked = ", simulated" if proof.is_simulated else ""
-            return f"{verdict} · proved {day.day} {day:%b}{marked}"
-        if judgement.chain is None:
-            return "nothing assigned"
-        return f"{verdict} · computed"
+            return f"proved {day.day} {day:%b}, {rate}{marked}"
+        return "nothing assigned" if judgement.chain is None else "computed"
 
     def paint(self, painter: QPainter) -> None:
         camera, judgement, look = self._camera, self._judgement, self.look
@@ -76,14 +83,14 @@ class CameraTab(Picture):
             painter.setPen(look.color("copper"))
             painter.drawRect(frame.adjusted(0.5, 0.5, -0.5, -0.5))
         if judgement is not None:
-            draw_verdict(painter, QRectF(8, 8, 20, 18), judgement.verdict, look)
+            draw_verdict(painter, QRectF(8, 7, 20, 18), judgement.verdict, look)
         number = ""
         if judgement is not None:
             number = look.numbers.number(judgement.need.needed_write_bytes_per_s / MB, 0)
         right = Qt.AlignmentFlag.AlignRight
         width = self.write(
             painter,
-            QRectF(frame.width() - 92, 3, 86, 28),
+            QRectF(frame.width() - 92, 1, 86, 28),
             number,
             size_px=22,
             weight=600,
@@ -93,18 +100,24 @@ class CameraTab(Picture):
         )
         self.write(
             painter,
-            QRectF(34, 4, frame.width() - width - 46, 26),
+            QRectF(34, 2, frame.width() - width - 46, 26),
             f"{camera.key} {camera.name}",
             size_px=15,
             weight=600,
             condensed=False,
         )
+        if judgement is None:
+            return
         self.write(
-            painter, QRectF(frame.width() - 50, 36, 44, 18), "MB/s", color="soft", align=right
+            painter, QRectF(frame.width() - 50, 29, 44, 15), "MB/s", color="soft", align=right
         )
-        if judgement is not None and judgement.chain is not None:
-            draw_evidence(painter, QRectF(11, 39, 13, 13), judgement.evidence, look)
-        self.write(painter, QRectF(34, 36, frame.width() - 84, 18), self.state_text, color="soft")
+        painter.setFont(font(13, 500, condensed=True))
+        painter.setPen(look.verdict_color(judgement.verdict, text=True))
+        painter.drawText(QRectF(34, 28, frame.width() - 84, 17), self._verdict_text)
+        if judgement.chain is not None:
+            draw_evidence(painter, QRectF(11.5, 45, 12, 12), judgement.evidence, look)
+        evidence = QRectF(34, 44, frame.width() - 36, 15)
+        self.write(painter, evidence, self._evidence_text, color="soft", size_px=12)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() is Qt.MouseButton.LeftButton and self._camera is not None:
@@ -139,7 +152,7 @@ class NeedBar(QWidget):
         self._cameras = QHBoxLayout(inside)
         self._cameras.setContentsMargins(0, 0, 0, 0)
         self._cameras.setSpacing(6)
-        self._cameras.addStretch(1)
+        self._cameras.addStretch(0)
         scroll = QScrollArea()
         scroll.setWidget(inside)
         scroll.setWidgetResizable(True)

@@ -46,10 +46,10 @@ class SumView(Picture):
         width = float(self.width())
         right = Qt.AlignmentFlag.AlignRight
         if self._is_asked:
-            painter.fillRect(QRectF(-4, 4, 3, 20), self.look.color("copper"))
+            painter.fillRect(QRectF(0, 4, 3, 20), self.look.color("copper"))
         self.write(
             painter,
-            QRectF(3 if self._is_asked else 0, 2, width - 3, 22),
+            QRectF(9 if self._is_asked else 0, 2, width - 9, 22),
             entry.title,
             size_px=15,
             weight=600,

@@ -44,6 +44,7 @@ class MainWindow(QMainWindow):
         look.changed.connect(self._restyle)
         self.rail.chosen.connect(self.show_station)
         self.rail.show_chosen("shoot")
+        self.stage.setFocus()
         QShortcut(QKeySequence("F2"), self, self.toggle_drawer)
         QShortcut(QKeySequence("Esc"), self, self.job_strip.cancel_job)
 

@@ -24,12 +24,12 @@ class Figure(QWidget):
         self.setToolTip("Shows how this figure is reckoned (F2)")
         look.changed.connect(self.update)
 
-    def show_text(self, text: str) -> None:
-        """Show *text*: a number and the unit after its last space."""
-        self._number, _, self._unit = text.rpartition(" ")
+    def show_text(self, text: str, unit: str = "") -> None:
+        """Show *text*: a number, and the unit given or after its last space."""
+        self._number, _, self._unit = (text, "", unit) if unit else text.rpartition(" ")
         if not self._number or not self._number[:1].isdigit():
             self._number, self._unit = text, ""
-        self.setAccessibleName(f"{self._label}: {text}")
+        self.setAccessibleName(f"{self._label}: {self.text}")
         self.updateGeometry()
         self.update()
 

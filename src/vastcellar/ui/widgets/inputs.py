@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from typing import Any
 
-from PySide6.QtCore import QSignalBlocker, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QWheelEvent
+from PySide6.QtCore import QPointF, QSignalBlocker, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QPalette, QPen, QWheelEvent
 from PySide6.QtWidgets import QComboBox, QLineEdit, QWidget
 
 from vastcellar.core.errors import BadValueError
@@ -143,6 +143,17 @@ class Choice(QComboBox):
         key = self.itemData(index)
         if key is not None:
             self.chosen.emit(str(key))
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        super().paintEvent(event)
+        # The style sheet takes the style's own arrow away.
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(self.palette().color(QPalette.ColorRole.Text), 1.5))
+        painter.setOpacity(0.7 if self.isEnabled() else 0.3)
+        x, y = self.width() - 15, self.height() / 2 - 2
+        painter.drawPolyline([QPointF(x, y), QPointF(x + 4, y + 4), QPointF(x + 8, y)])
+        painter.end()
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         event.ignore()  # scrolling past a choice must not change it

@@ -34,6 +34,7 @@ def draw_verdict(painter: QPainter, box: QRectF, verdict: Verdict, look: Look) -
     if verdict is Verdict.NOT_KNOWN:
         pen.setStyle(Qt.PenStyle.DotLine)
     painter.setPen(pen)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.drawPath(shape)
     if verdict is Verdict.FALLS_SHORT:
         middle = box.center().y()
@@ -44,6 +45,7 @@ def draw_verdict(painter: QPainter, box: QRectF, verdict: Verdict, look: Look) -
 def draw_evidence(painter: QPainter, box: QRectF, evidence: Evidence, look: Look) -> None:
     """Draw a square: dotted = claimed, outlined = computed, solid = proved."""
     painter.save()
+    painter.setBrush(Qt.BrushStyle.NoBrush)
     square = box.adjusted(1.5, 1.5, -1.5, -1.5)
     if evidence is Evidence.PROVED:
         painter.fillRect(square, look.color("moss"))

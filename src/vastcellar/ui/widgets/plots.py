@@ -33,7 +33,8 @@ class PlainAxis(pg.AxisItem):  # type: ignore[misc]
 def make_plot(look: Look, *, height: int | None = None) -> pg.PlotWidget:
     """Return an empty plot with our axes; the wheel zooms time only."""
     axes = {side: PlainAxis(side, look) for side in ("left", "bottom")}
-    plot = pg.PlotWidget(axisItems=axes, background=None)
+    plot = pg.PlotWidget(axisItems=axes)
+    plot.look = look
     plot.setMenuEnabled(False)
     plot.hideButtons()
     plot.setMouseEnabled(x=True, y=False)
@@ -47,6 +48,7 @@ def make_plot(look: Look, *, height: int | None = None) -> pg.PlotWidget:
 
 def recolor_plot(plot: pg.PlotWidget) -> None:
     """Give the axes of *plot* the palette in force."""
+    plot.setBackground(plot.look.color("panel"))
     for side in ("left", "bottom"):
         plot.getAxis(side).recolor()
 

@@ -18,6 +18,7 @@ class VerdictLine(QWidget):
     def __init__(self, look: Look) -> None:
         super().__init__()
         self._look = look
+        self._shown: tuple[Judgement, Camera] | None = None
         self._mark = VerdictMark(look, 22)
         self.sentence = label(kind="verdict")
         self.sentence.setFont(font(17, 600))
@@ -31,9 +32,15 @@ class VerdictLine(QWidget):
         for widget in (self._mark, self.sentence, self._evidence):
             layout.addWidget(widget)
         layout.addWidget(self.evidence, 1)
+        look.changed.connect(self._recolor)
+
+    def _recolor(self) -> None:
+        if self._shown is not None:
+            self.show_judgement(*self._shown)
 
     def show_judgement(self, judgement: Judgement, camera: Camera) -> None:
         """Show *judgement* of *camera*."""
+        self._shown = judgement, camera
         numbers = self._look.numbers
         self._mark.show_verdict(judgement.verdict)
         self._evidence.show_evidence(judgement.evidence)

@@ -14,8 +14,8 @@ from vastcellar.ui.look import Look
 from vastcellar.ui.widgets.marks import draw_evidence
 from vastcellar.ui.widgets.picture import Picture
 
-_BAY_WIDTH_PX = 138
-_BAY_HEIGHT_PX = 92
+_BAY_WIDTH_PX = 126
+_BAY_HEIGHT_PX = 84
 _GAP_PX = 8
 _WORN_SHARE = 0.9
 
@@ -30,6 +30,7 @@ class ShelfView(Picture):
         self._catalog = catalog
         self._shelf = Shelf()
         self.tag = ""
+        self.setObjectName("inside")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.asked.connect(self.choose)
 

@@ -36,6 +36,7 @@ class CellarStation(QWidget):
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
         scroll.setWidget(self.shelf)
+        scroll.setMinimumHeight(372)
         layout.addWidget(scroll, 5)
         frame, inside = card()
         inside.addLayout(row(self.unit_title))

@@ -14,6 +14,7 @@ from vastcellar.core.units import MB
 from vastcellar.ui.look import Look
 from vastcellar.ui.widgets.picture import Picture, column, torn_column
 
+_NEED_LABEL_PX = 70
 _CENTRE = Qt.AlignmentFlag.AlignHCenter
 _SUM_OF_STAGE = {"cache": "cache", "direct": "cache", "case": "heat", "camera": "need"}
 
@@ -111,7 +112,7 @@ class ChannelView(Picture):
             )
             return
         columns = _columns(judgement, self.look)
-        area = QRectF(self.rect()).adjusted(4, 26, -4, -40)
+        area = QRectF(self.rect()).adjusted(4, 26, -_NEED_LABEL_PX, -40)
         needed = judgement.need.needed_write_bytes_per_s
         link_cap = max(judgement.chain.link_cap_bytes_per_s, needed)
         highest = max(2.2 * needed, 1.25 * link_cap)
@@ -127,18 +128,25 @@ class ChannelView(Picture):
         narrowest = self._narrowest_key(judgement)
         for entry in columns:
             box = QRectF(left, area.top(), width * entry.span, area.height())
-            self._stage(painter, box, entry, height(entry.carries_bytes_per_s), flow, narrowest)
+            self._stage(
+                painter,
+                box,
+                entry,
+                height(entry.carries_bytes_per_s),
+                flow,
+                narrowest,
+                area.bottom() - height(needed),
+            )
             left += box.width() + gap
         painter.setPen(QPen(self.look.color("copper"), 2.4))
         y = area.bottom() - height(needed)
         painter.drawLine(QPointF(area.left() - 4, y), QPointF(area.right() + 4, y))
         self.write(
             painter,
-            QRectF(area.right() - 120, y - 18, 122, 16),
+            QRectF(area.right() + 9, y - 9, _NEED_LABEL_PX - 9, 18),
             f"need {self.look.numbers.number(needed / MB, 0)}",
             color="copper_text",
             weight=600,
-            align=Qt.AlignmentFlag.AlignRight,
         )
 
     def _narrowest_key(self, judgement: Judgement) -> str:
@@ -156,6 +164,7 @@ class ChannelView(Picture):
         height: float,
         flow: float,
         narrowest: str,
+        need_y: float,
     ) -> None:
         judgement = self._judgement
         assert judgement is not None  # painted only with one
@@ -174,6 +183,8 @@ class ChannelView(Picture):
             painter.drawRect(body)
         self._ghost_outline(painter, box, entry)
         number_y = max(body.top() - 22, box.top() - 24)
+        if abs(number_y + 10 - need_y) < 13:  # never across the need line
+            number_y = need_y - 23
         color = "brick_text" if fails else "ink"
         self.write(
             painter,

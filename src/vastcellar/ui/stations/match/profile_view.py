@@ -95,11 +95,6 @@ class ProfileView(QWidget):
         )
         text.setPos(float(across[-1]), needed)
         plot.addItem(text, ignoreBounds=True)
-        sent = note(
-            f"sent {look.numbers.number(float(written[0]) / MB, 0)}", look.color("ink"), (0, 1)
-        )
-        sent.setPos(float(across[0]), float(written[0]) / MB)
-        plot.addItem(sent, ignoreBounds=True)
         self._draw_events(judgement, top, float(across[-1]))
 
     def _draw_events(self, judgement: Judgement, top: float, last: float) -> None:
@@ -144,14 +139,14 @@ class ProfileView(QWidget):
             text = note(
                 f"throttles at {look.numbers.temperature(throttle[0].on_c)}",
                 look.color("brick_text"),
-                (1, 0),
+                (1, 1),
             )
             text.setPos(float(across[-1]), throttle[0].on_c)
             plot.addItem(text, ignoreBounds=True)
         span = max(high - low, 4.0)
-        plot.setYRange(low - 0.12 * span, high + 0.12 * span, padding=0)
+        plot.setYRange(low - 0.12 * span, high + 0.5 * span, padding=0)
         text = note("°C drive, case", look.color("soft"), (0, 0))
-        text.setPos(float(across[0]), high + 0.1 * span)
+        text.setPos(float(across[0]), high + 0.5 * span)
         plot.addItem(text, ignoreBounds=True)
 
 

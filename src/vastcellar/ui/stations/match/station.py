@@ -38,6 +38,7 @@ class MatchStation(QWidget):
         self.axis_button = QPushButton("over minutes")
         self.axis_button.setObjectName("link")
         self.axis_button.setCheckable(True)
+        self.profile_note = label(kind="soft")
         self.mends_head = label("What would help", "head")
         self.mends_note = label(kind="soft")
         self._cards = QHBoxLayout()
@@ -67,8 +68,9 @@ class MatchStation(QWidget):
         inside.setSpacing(2)
         head = row(
             label("Write profile of the take", "head"),
-            label("what the drive can take, what the camera sends", "soft"),
+            self.profile_note,
         )
+        head.addWidget(label("MB/s", "soft"))
         head.addWidget(self.axis_button)
         inside.addLayout(head)
         inside.addWidget(self.profile, 1)
@@ -104,6 +106,8 @@ class MatchStation(QWidget):
         self.reason.setText(reason(judgement, camera, bench.look.numbers))
         self.channel.show_judgement(judgement)
         self.profile.show_judgement(judgement)
+        sent = bench.look.numbers.rate(judgement.need.average_bytes_per_s)
+        self.profile_note.setText(f"water: what the drive can take · dark line: sent, {sent}")
         self.link_line.setText(self._link_text())
         self.pickers.show_setup(camera.setup, bench.catalog, bench.shelf, camera.model)
         self._show_mends()

@@ -25,6 +25,7 @@ from vastcellar.services.proving import (
     plan_folder_proof,
     predicted_frames_dropped,
     rig_proof,
+    rig_speed,
 )
 from vastcellar.ui.models.background import Background
 from vastcellar.ui.models.jobs import Job, Jobs
@@ -35,8 +36,6 @@ from vastcellar.ui.widgets.figure import Figure
 from vastcellar.ui.widgets.inputs import QuantityField
 from vastcellar.ui.widgets.verdict_line import VerdictLine
 
-SIMULATED_TAKES_S = 24.0
-"""A simulated take runs this long in life, however long the take is."""
 _RUN_BY_HAND = "Real folder"
 
 
@@ -113,7 +112,9 @@ class ProveStation(QWidget):
         inside.addWidget(self.message)
         layout.addWidget(frame)
         frame, inside = card()
-        inside.addLayout(row(label("Trace", "head"), self.mode_line))
+        head = row(label("Trace", "head"), self.mode_line)
+        head.addWidget(label("MB/s over minutes", "soft"))
+        inside.addLayout(head)
         inside.addLayout(row(*self._figures, spacing=18))
         inside.addWidget(self.trace, 1)
         layout.addWidget(frame, 1)
@@ -177,9 +178,7 @@ class ProveStation(QWidget):
     def _on_take(self, take_s: float) -> None:
         if take_s <= 0:
             self.take.refuse(
-                BadValueError(
-                    "the take has no length", where="Take", mend="Write for example 52 min"
-                )
+                BadValueError("it has no length", where="Take", mend="Write for example 52 min")
             )
             return
         self._take_s = take_s
@@ -206,11 +205,10 @@ class ProveStation(QWidget):
             return
         tbw = chain.parts.drive.tbw_bytes
         if self.rig_choice.isChecked():
-            speed = max(1.0, load.duration_s / SIMULATED_TAKES_S)
-            numbers = self._bench.look.numbers
+            faster = self._bench.look.numbers.number(rig_speed(load.duration_s), 0)
             self.plan_line.setText(
-                f"{self._writes(load, tbw)} Simulated, {numbers.number(speed, 0)} times faster than "
-                "life: nothing is written to a disk."
+                f"{self._writes(load, tbw)} Simulated, {faster} times faster than life: "
+                "nothing is written to a disk."
             )
             return
         folder = self.folder.text().strip()
@@ -263,7 +261,7 @@ class ProveStation(QWidget):
         ambient_c = self._bench.document.shoot.ambient_c
         try:
             if self.rig_choice.isChecked():
-                speed = max(1.0, load.duration_s / SIMULATED_TAKES_S)
+                speed = rig_speed(load.duration_s)
                 proof = rig_proof(
                     load, chain, ambient_c, workplace=self._bench.workplace, speed=speed
                 )
@@ -313,12 +311,14 @@ class ProveStation(QWidget):
             return
         self.trace.show_trace(job.elapsed_s, job.written_bytes, job.temperature_c)
         total = numbers.clock(job.run.load.duration_s)
-        self.elapsed.show_text(f"{numbers.clock(snapshot.elapsed_s)} of {total}")
+        self.elapsed.show_text(numbers.clock(snapshot.elapsed_s), f"of {total}")
         if snapshot.elapsed_s > 0:
             self.achieved.show_text(numbers.rate(snapshot.written_bytes / snapshot.elapsed_s, 1))
         self.late.show_text(numbers.number(snapshot.frames_late, 0))
         self.dropped.show_text(numbers.number(snapshot.frames_dropped, 0))
-        self.backlog.show_text(numbers.size(snapshot.backlog_bytes))
+        self.backlog.show_text(numbers.size(snapshot.worst_backlog_bytes))
+        if snapshot.first_drop_s is not None:
+            self.trace.mark_first_drop(snapshot.first_drop_s, job.run.load.average_bytes_per_s)
 
     def _on_ended(self, job: Job) -> None:
         self._on_moved(job)
@@ -331,8 +331,7 @@ class ProveStation(QWidget):
             self.achieved.show_text(numbers.rate(result.achieved_bytes_per_s, 1))
             self.backlog.show_text(numbers.size(result.worst_backlog_bytes))
             self.slowest.show_text(numbers.rate(result.slowest_second_bytes))
-            if result.first_drop_s is not None:
-                self.trace.mark_first_drop(result.first_drop_s, result.load.average_bytes_per_s)
+            if result.frames_dropped:
                 expected = numbers.number(predicted_frames_dropped(result), 0)
                 self.dropped.setToolTip(f"Buffer arithmetic expects {expected}")
         if job.error is not None:

@@ -36,7 +36,9 @@ class TraceView(QWidget):
         self._need_note = note("", look.color("copper_text"), (1, 1))
         self._sent_note = note("", look.color("soft"), (1, 0))
         self._drop_note = note("", look.color("brick_text"), (0, 1))
-        for item in (self._need, self._sent):
+        self._drop_line = pg.InfiniteLine(0, angle=90)
+        self._drop_line.hide()
+        for item in (self._need, self._sent, self._drop_line):
             self._rates.addItem(item)
         for item in (self._need_note, self._sent_note, self._drop_note):
             self._rates.addItem(item, ignoreBounds=True)
@@ -55,6 +57,7 @@ class TraceView(QWidget):
         self._warmth.setPen(line_pen(look.color("copper"), 1.8))
         self._need.setPen(line_pen(look.color("copper"), 2.4))
         self._sent.setPen(line_pen(look.color("ink"), 1.2, dashed=True))
+        self._drop_line.setPen(line_pen(look.color("brick"), 1.2, dashed=True))
         self._need_note.setColor(look.color("copper_text"))
         self._sent_note.setColor(look.color("ink"))
         self._drop_note.setColor(look.color("brick_text"))
@@ -66,6 +69,7 @@ class TraceView(QWidget):
         self._curve.setData([], [])
         self._warmth.setData([], [])
         self._drop_note.setText("")
+        self._drop_line.hide()
         self._need.setPos(needed / MB)
         self._sent.setPos(sent / MB)
         self._need_note.setText(f"need {numbers.number(needed / MB, 0)} MB/s")
@@ -109,4 +113,6 @@ class TraceView(QWidget):
         """Write at the place where the first frame was lost."""
         numbers = self._look.numbers
         self._drop_note.setText(f"first frame lost after {numbers.duration(at_s)}")
-        self._drop_note.setPos(at_s / 60, rate_bytes_per_s / MB)
+        self._drop_note.setPos(at_s / 60, rate_bytes_per_s / MB * 1.02)
+        self._drop_line.setPos(at_s / 60)
+        self._drop_line.show()

@@ -259,7 +259,7 @@ def with_codec(camera: Camera, codec: CodecFamily) -> Camera:
 def _codec_name(codec: CodecFamily) -> str:
     if codec.rule is RateRule.RATIO_RAW:
         held = "rate" if codec.typical_crest == 1.0 else "quality"
-        return f"{codec.name}, N:1, constant {held}"
+        return f"{codec.name}, constant {held}"
     return codec.name
 
 

@@ -7,7 +7,11 @@ import math
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPen
 
-from vastcellar.core.guarantees import VIDEO_PERFORMANCE_PROFILES, VIDEO_SPEED_CLASSES
+from vastcellar.core.guarantees import (
+    VIDEO_PERFORMANCE_PROFILES,
+    VIDEO_SPEED_CLASSES,
+    Guarantee,
+)
 from vastcellar.core.links import LinkMode
 from vastcellar.core.needs import Need, camera_need
 from vastcellar.core.shoot import Camera
@@ -15,9 +19,11 @@ from vastcellar.core.units import MB
 from vastcellar.ui.look import Look
 from vastcellar.ui.widgets.picture import Picture, column
 
-_GUARANTEES = (*VIDEO_SPEED_CLASSES[2:], *VIDEO_PERFORMANCE_PROFILES[3:])
+_GUARANTEES = sorted(
+    (*VIDEO_SPEED_CLASSES, *VIDEO_PERFORMANCE_PROFILES), key=lambda g: g.write_bytes_per_s
+)
 _LINK_KEYS = ("usb-5g", "usb-10g", "usb-20g")
-_RIGHT = Qt.AlignmentFlag.AlignRight
+_STEP_PX, _STEP_GAP_PX = 72.0, 4.0
 _CENTRE = Qt.AlignmentFlag.AlignHCenter
 
 
@@ -27,9 +33,8 @@ class NeedPicture(Picture):
     def __init__(self, look: Look, modes: dict[str, LinkMode]) -> None:
         super().__init__(look)
         self._camera: Camera | None = None
-        self._rates = [(g.name, g.write_bytes_per_s, "guaranteed") for g in _GUARANTEES]
-        self._rates += [
-            (modes[key].short, modes[key].typical_bytes_per_s, "in use")
+        self._links = [
+            (modes[key].short.split()[0], modes[key].typical_bytes_per_s)
             for key in _LINK_KEYS
             if key in modes
         ]
@@ -69,9 +74,9 @@ class NeedPicture(Picture):
             ("worst second", need.peak_bytes_per_s, "water"),
             ("need", need.needed_write_bytes_per_s, "copper"),
         )
-        width = 84.0
+        width = _STEP_PX
         for index, (name, rate, color) in enumerate(steps):
-            left = area.left() + index * (width + 6)
+            left = area.left() + index * (width + _STEP_GAP_PX)
             top = at(rate)
             box = QRectF(left, top, width, area.bottom() - top)
             fill = self.look.color(color, 255 if index == 0 else 150 if index == 1 else 70)
@@ -97,7 +102,7 @@ class NeedPicture(Picture):
             self.place(QRectF(left, top - 24, width, area.bottom() - top + 40), "need")
         self.write(
             painter,
-            QRectF(area.left(), area.bottom() + 18, 3 * (width + 6), 16),
+            QRectF(area.left(), area.bottom() + 18, 3 * (width + _STEP_GAP_PX), 16),
             "MB/s this camera asks for",
             color="soft",
             size_px=12,
@@ -106,11 +111,13 @@ class NeedPicture(Picture):
     def _what_stands_above(  # type: ignore[no-untyped-def]
         self, painter: QPainter, area: QRectF, needed: float, highest: float, at
     ) -> None:
-        start = area.left() + 3 * 90 + 26
-        each = (area.right() - start) / len(self._rates)
-        for index, (name, rate, kind) in enumerate(self._rates):
-            left = start + index * each + 4
-            width = each - 8
+        start = area.left() + 3 * (_STEP_PX + _STEP_GAP_PX) + 18
+        guaranteed = guarantees_around(needed)
+        rates = [(g.name, g.write_bytes_per_s) for g in guaranteed] + self._links
+        each = (area.right() - start) / len(rates)
+        for index, (name, rate) in enumerate(rates):
+            left = start + index * each + 5
+            width = each - 10
             top = at(rate) if rate <= highest else area.top() + 4
             holds = rate >= needed
             box = QRectF(left, top, width, area.bottom() - top)
@@ -126,21 +133,23 @@ class NeedPicture(Picture):
                 color="moss_text" if holds else "brick_text",
                 align=_CENTRE,
             )
-            self.write(
-                painter,
-                QRectF(left - 6, area.bottom() + 3, width + 12, 16),
-                name,
-                weight=500,
-                align=_CENTRE,
-            )
-            self.write(
-                painter,
-                QRectF(left - 6, area.bottom() + 18, width + 12, 16),
-                kind,
-                color="soft",
-                size_px=12,
-                align=_CENTRE,
-            )
+            name_box = QRectF(left - 5, area.bottom() + 3, width + 10, 16)
+            self.write(painter, name_box, name, weight=500, align=_CENTRE)
+        captions = (
+            (start, each * len(guaranteed), "guaranteed by card class"),
+            (start + each * len(guaranteed), each * len(self._links), "link in use, typical"),
+        )
+        for left, width, text in captions:
+            box = QRectF(left + 5, area.bottom() + 18, width - 6, 16)
+            self.write(painter, box, text, color="soft", size_px=12)
+
+
+def guarantees_around(needed_bytes_per_s: float) -> list[Guarantee]:
+    """Return the three guarantees that matter for a need: the next below it and two above."""
+    above = [g for g in _GUARANTEES if g.write_bytes_per_s >= needed_bytes_per_s]
+    below = [g for g in _GUARANTEES if g.write_bytes_per_s < needed_bytes_per_s]
+    shown_above = above[:2]
+    return below[-(3 - len(shown_above)) :] + shown_above
 
 
 class MediaRibbon(Picture):
@@ -181,11 +190,11 @@ class MediaRibbon(Picture):
             painter.fillRect(area, self.look.color("water", 120))
         self._take(painter, area, camera, scale, medium_s)
         self.place(QRectF(self.rect()), "take")
-        count = numbers.number(math.ceil(fills), 0)
         day = numbers.duration(camera.hours_a_day * 3600)
+        day_fills = numbers.number(camera.hours_a_day * 3600 / medium_s)
         text = (
-            f"{day} a day on {numbers.size(camera.medium_bytes)} media: {count} filled, "
-            f"one every {numbers.duration(medium_s)}; {numbers.size(need.bytes_per_day)} a day"
+            f"{day} a day, {numbers.size(need.bytes_per_day)}, fill {day_fills} media of "
+            f"{numbers.size(camera.medium_bytes)}, one every {numbers.duration(medium_s)}"
         )
         self.write(
             painter, QRectF(area.left(), area.bottom() + 18, area.width(), 18), text, color="soft"
@@ -224,25 +233,14 @@ class MediaRibbon(Picture):
             color=f"{color}_text",
             weight=500,
         )
-        ticks = self._ticks(area.width() / scale)
-        for minute in ticks:
+        for minute in self._ticks(area.width() / scale):
             x = area.left() + minute * 60 * scale
             painter.setPen(QPen(self.look.color("line"), 1))
             painter.drawLine(QPointF(x, area.bottom()), QPointF(x, area.bottom() + 4))
-            self.write(
-                painter,
-                QRectF(x - 30, area.bottom() + 4, 60, 14),
-                f"{minute}" if minute else "0 min",
-                color="soft",
-                size_px=12,
-                align=_CENTRE if minute else Qt.AlignmentFlag.AlignLeft,
-            ) if minute else self.write(
-                painter,
-                QRectF(x, area.bottom() + 4, 60, 14),
-                "0 min",
-                color="soft",
-                size_px=12,
-            )
+            at = QRectF(x - 30 if minute else x, area.bottom() + 4, 60, 14)
+            align = _CENTRE if minute else Qt.AlignmentFlag.AlignLeft
+            text = str(minute) if minute else "0 min"
+            self.write(painter, at, text, color="soft", size_px=12, align=align)
 
     @staticmethod
     def _ticks(total_s: float) -> range:

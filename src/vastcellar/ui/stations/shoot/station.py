@@ -31,8 +31,6 @@ class ShootStation(QWidget):
         look = bench.look
         self.title = label(kind="title")
         self.format_line = label(kind="soft")
-        self.average = Figure(look, "average", "need")
-        self.peak = Figure(look, "worst second", "need")
         self.needed = Figure(look, "need", "need", "copper_text")
         self.hour = Figure(look, "an hour", "take")
         self.medium = Figure(look, "a medium lasts", "take")
@@ -57,7 +55,7 @@ class ShootStation(QWidget):
 
     @property
     def _figures(self) -> tuple[Figure, ...]:
-        return self.average, self.peak, self.needed, self.hour, self.medium, self.take
+        return self.needed, self.hour, self.medium, self.take
 
     def _work_page(self) -> QWidget:
         page = QWidget()
@@ -66,7 +64,7 @@ class ShootStation(QWidget):
         layout.setSpacing(14)
         layout.addLayout(self._pictures(), 1)
         inputs, inside = card()
-        inputs.setFixedWidth(268)
+        inputs.setFixedWidth(288)
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
         scroll.setWidget(self.form)
@@ -82,7 +80,7 @@ class ShootStation(QWidget):
         layout.setSpacing(8)
         layout.addWidget(self.title)
         layout.addWidget(self.format_line)
-        figures = row(*self._figures, spacing=16)
+        figures = row(*self._figures, spacing=30)
         layout.addLayout(figures)
         frame, inside = card()
         inside.addLayout(
@@ -163,8 +161,6 @@ class ShootStation(QWidget):
         self.title.setText(f"{camera.key} {camera.name}")
         model = f"{camera.model} · " if camera.model else ""
         self.format_line.setText(f"{model}{camera.recording.name}")
-        self.average.show_text(numbers.rate(need.average_bytes_per_s))
-        self.peak.show_text(numbers.rate(need.peak_bytes_per_s))
         self.needed.show_text(numbers.rate(need.needed_write_bytes_per_s))
         self.hour.show_text(f"{numbers.number(need.bytes_per_hour / 1e9)} GB/h")
         self.medium.show_text(f"{numbers.number(need.seconds_per_medium / 60)} min")

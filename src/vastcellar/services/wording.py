@@ -120,8 +120,7 @@ def evidence_line(judgement: Judgement, fmt: NumberFormat) -> str:
         where = "on a simulated rig" if proof.is_simulated else "on the real disk"
         day = proof.measured_at.astimezone()
         return (
-            f"proved {where}, {day.day} {day:%b %Y} · {fmt.duration(proof.duration_s)} at "
-            f"{fmt.rate(proof.achieved_bytes_per_s)}, slowest second "
+            f"proved {where}, {day.day} {day:%b %Y} · slowest second "
             f"{fmt.rate(proof.slowest_second_ability_bytes_per_s)}"
         )
     if judgement.verdict is Verdict.NOT_KNOWN:

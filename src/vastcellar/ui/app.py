@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject, QSettings, Qt, QTimer
+from PySide6.QtCore import QObject, QSettings, Qt, QThreadPool, QTimer
 from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QApplication, QMessageBox
 
@@ -135,6 +135,8 @@ class Application(QObject):
     def close(self) -> None:
         """Close the window and let go of the cellar."""
         self.window.close()
+        # What still reads the cellar must be done with it before it is let go.
+        QThreadPool.globalInstance().waitForDone()
         if self.bench is not None:
             self.bench.workplace.close()
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from typing import Any
 
-from PySide6.QtCore import QPointF, QSignalBlocker, Qt, Signal
+from PySide6.QtCore import QEvent, QPointF, QSignalBlocker, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QPalette, QPen, QWheelEvent
 from PySide6.QtWidgets import QComboBox, QLineEdit, QWidget
 
@@ -84,8 +84,24 @@ class QuantityField(QLineEdit):
         self.setToolTip(str(error))
         self.refused.emit(error)
 
+    def event(self, event: QEvent) -> bool:
+        # Esc cancels a test elsewhere in the window; while typing it only reverts the entry.
+        if (
+            event.type() == QEvent.Type.ShortcutOverride
+            and isinstance(event, QKeyEvent)
+            and event.key() == Qt.Key.Key_Escape
+            and self._can_revert
+        ):
+            event.accept()
+            return True
+        return super().event(event)
+
+    @property
+    def _can_revert(self) -> bool:
+        return self.isModified() or bool(self.property("wrong"))
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() == Qt.Key.Key_Escape and (self.isModified() or self.property("wrong")):
+        if event.key() == Qt.Key.Key_Escape and self._can_revert:
             self._revert()
             return
         super().keyPressEvent(event)

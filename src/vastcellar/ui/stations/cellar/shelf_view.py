@@ -123,9 +123,7 @@ class ShelfView(Picture):
             return "not proved yet"
         day = proof.measured_at.astimezone()
         word = "simulated" if proof.is_simulated else "proved"
-        return (
-            f"{word} {day.day} {day:%b} · {self.look.numbers.rate(proof.achieved_bytes_per_s, 0)}"
-        )
+        return f"{word} {day.day} {day:%b}"
 
     def _wear(self, painter: QPainter, inside: QRectF, unit: Unit, tbw_bytes: float) -> None:
         bar = QRectF(inside.left(), inside.bottom() - 5, inside.width(), 4)

@@ -31,6 +31,7 @@ class ProfileView(QWidget):
         self._rates = make_plot(look)
         self._heat = make_plot(look, height=74)
         self._heat.setXLink(self._rates)
+        self._heat.getAxis("left").setTickDensity(0.4)
         self._rates.getAxis("bottom").setStyle(showValues=False)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -112,7 +113,7 @@ class ProfileView(QWidget):
                 (1, 0) if x > 0.6 * last else (0, 0),
                 self._look.color("panel", 225),
             )
-            text.setPos(x, top * (0.98 - 0.14 * index))
+            text.setPos(x, top * (0.76 - 0.17 * index))
             self._rates.addItem(text, ignoreBounds=True)
 
     def _event_text(self, event: Event) -> str:

@@ -23,6 +23,7 @@ class TraceView(QWidget):
         self._rates = make_plot(look)
         self._heat = make_plot(look, height=70)
         self._heat.setXLink(self._rates)
+        self._heat.getAxis("left").setTickDensity(0.4)
         self._rates.getAxis("bottom").setStyle(showValues=False)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)

@@ -57,9 +57,7 @@ cli.add_command(prove)
 def main() -> None:
     """Run the command; what a user can mend is one sentence on standard error."""
     try:
-        cli.main(standalone_mode=False)
-    except click.exceptions.Exit as end:
-        sys.exit(end.exit_code)
+        sys.exit(cli.main(standalone_mode=False))
     except click.Abort:
         sys.exit(130)
     except click.ClickException as error:

@@ -262,7 +262,7 @@ class NumberFormat:
         minutes, rest_s = divmod(round(seconds), 60)
         if minutes < 60:
             return f"{minutes} min {rest_s:02d} s" if rest_s else f"{minutes} min"
-        hours, minutes = divmod(minutes, 60)
+        hours, minutes = divmod(round(seconds / 60), 60)
         return f"{hours} h {minutes:02d} min" if minutes else f"{hours} h"
 
     def clock(self, seconds: float) -> str:

@@ -8,7 +8,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import JSON, DateTime, ForeignKey, String, Text
+from sqlalchemy import JSON, DateTime, Double, ForeignKey, String, Text
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
 
@@ -24,8 +24,8 @@ class UnitRow(Base):
     tag: Mapped[str] = mapped_column(String(64), primary_key=True)
     drive_key: Mapped[str] = mapped_column(String(128))
     enclosure_key: Mapped[str] = mapped_column(String(128), default="")
-    written_bytes: Mapped[float] = mapped_column(default=0.0)
-    used_bytes: Mapped[float] = mapped_column(default=0.0)
+    written_bytes: Mapped[float] = mapped_column(Double, default=0.0)
+    used_bytes: Mapped[float] = mapped_column(Double, default=0.0)
     state: Mapped[str] = mapped_column(String(16), default="ready")
     note: Mapped[str] = mapped_column(Text, default="")
     runs: Mapped[list[RunRow]] = relationship(back_populates="unit")

@@ -15,8 +15,8 @@ def upgrade() -> None:
         sa.Column("tag", sa.String(64), primary_key=True),
         sa.Column("drive_key", sa.String(128), nullable=False),
         sa.Column("enclosure_key", sa.String(128), nullable=False),
-        sa.Column("written_bytes", sa.Float(), nullable=False),
-        sa.Column("used_bytes", sa.Float(), nullable=False),
+        sa.Column("written_bytes", sa.Double(), nullable=False),
+        sa.Column("used_bytes", sa.Double(), nullable=False),
         sa.Column("state", sa.String(16), nullable=False),
         sa.Column("note", sa.Text(), nullable=False),
     )

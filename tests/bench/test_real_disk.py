@@ -1,0 +1,93 @@
+"""Recorder tests on real file systems of their own: loop mounts that fill up or turn read-only."""
+
+import os
+import subprocess
+from fractions import Fraction
+from pathlib import Path
+
+import pytest
+
+from vastcellar.bench.folder_target import FolderTarget
+from vastcellar.bench.recorder_run import RecorderRun
+from vastcellar.core.errors import BadValueError
+from vastcellar.core.recorder import RecorderLoad
+from vastcellar.services.proving import folder_proof, plan_folder_proof
+
+LOAD = RecorderLoad(40e6, Fraction(25), 64_000_000, 4)
+
+
+def quietly(*command):
+    return subprocess.run(command, capture_output=True, check=True, text=True)
+
+
+@pytest.fixture
+def disk(tmp_path):
+    """A small ext4 disk, mounted; the test is skipped where that isn't allowed."""
+    image, mount_point = tmp_path / "disk.img", tmp_path / "disk"
+    mount_point.mkdir()
+    if os.geteuid() != 0:
+        pytest.skip("mounting a disk needs root")
+    with image.open("wb") as handle:
+        handle.truncate(384 * 2**20)
+    try:
+        quietly("mkfs.ext4", "-q", str(image))
+        quietly("mount", "-o", "loop,errors=remount-ro", str(image), str(mount_point))
+    except (OSError, subprocess.CalledProcessError) as error:
+        pytest.skip(f"no loop mounts here: {error}")
+    yield mount_point
+    subprocess.run(["umount", "-l", str(mount_point)], capture_output=True, check=False)
+
+
+@pytest.mark.real_disk
+def test_a_real_disk_is_paced_left_clean_and_described(disk, tmp_path):
+    before = sorted(path.name for path in disk.iterdir())
+    proof = folder_proof(disk, LOAD, tmp_path / "notes", None, 24.0)
+    for _ in proof.run.snapshots():
+        pass
+    result = proof.run.result
+    # The flush at the end is the disk's own affair; the pace is ours.
+    paced_s = result.elapsed_s - result.flush_s
+    assert result.written_bytes / paced_s == pytest.approx(40e6, rel=0.01)
+    assert result.frames_dropped == 0
+    assert sorted(path.name for path in disk.iterdir()) == before
+    assert proof.plan.mount.file_system == "ext4"
+    assert proof.plan.mount.mount_point == str(disk)
+    assert proof.conditions(result).file_system == "ext4"
+
+
+@pytest.mark.real_disk
+def test_a_disk_too_small_is_refused_before_a_byte_is_written(disk, tmp_path):
+    """And the sentence says how long a test would fit."""
+    with pytest.raises(BadValueError, match="test at most") as caught:
+        folder_proof(disk, RecorderLoad(40e6, Fraction(25), 0, 60), tmp_path / "notes", None, 24.0)
+    assert str(disk) in str(caught.value)
+    plan = plan_folder_proof(disk, LOAD, tbw_bytes=16e9)
+    assert plan.tbw_share == pytest.approx(0.01)
+
+
+@pytest.mark.real_disk
+@pytest.mark.parametrize(
+    ("fault", "says"), [("full", "the disk is full"), ("readonly", "read-only")]
+)
+def test_a_disk_that_fills_up_or_turns_read_only_ends_with_its_sentence(
+    disk, tmp_path, fault, says
+):
+    run = RecorderRun(LOAD, FolderTarget(disk, tmp_path / "notes"))
+    is_done = False
+    for snapshot in run.snapshots():
+        if snapshot.written_bytes > 20e6 and not is_done:
+            is_done = True
+            if fault == "full":
+                room = os.statvfs(disk)
+                with (disk / "ballast").open("wb") as ballast:
+                    os.posix_fallocate(ballast.fileno(), 0, room.f_bavail * room.f_bsize)
+            else:
+                # What the kernel does after an error on the disk: open writers get EROFS too.
+                loop = quietly("findmnt", "-no", "SOURCE", str(disk)).stdout.strip()
+                Path("/sys/fs/ext4", Path(loop).name, "trigger_fs_error").write_text("test")
+    result = run.result
+    assert says in str(run.error) or "stopped answering" in str(run.error)
+    assert not result.is_complete
+    assert result.written_bytes > 20e6
+    if fault == "full":
+        assert not list(disk.glob("vast-cellar-test-*"))

@@ -1,0 +1,271 @@
+"""The recorder test on fakes at the border, on a real folder and on a simulated rig."""
+
+import errno
+import math
+import os
+import threading
+import time
+from fractions import Fraction
+from pathlib import Path
+
+import pytest
+
+from vastcellar.bench.folder_target import FolderTarget
+from vastcellar.bench.payload import STAMP_EVERY_BYTES, Payload
+from vastcellar.bench.recorder_run import RecorderRun
+from vastcellar.bench.simulated_rig import RigFault, SimulatedRig
+from vastcellar.core.chain import build_chain, find_parts, heat_path
+from vastcellar.core.endurance_run import Phase, run_endurance
+from vastcellar.core.errors import DiskError
+from vastcellar.core.judgement import free_bytes
+from vastcellar.core.recorder import RecorderLoad, predicted_drops
+
+QUICK = RecorderLoad(20e6, Fraction(50), 64_000_000, 0.6)
+
+
+class PacedTarget:
+    """A drive of steady rate with a clock of its own, which can stall or fail on cue."""
+
+    is_simulated = True
+    block_bytes = 4096
+    write_mode = "fake"
+
+    def __init__(self, bytes_per_s, *, stall_at=math.inf, stall_s=0.0, fails_at=math.inf):
+        self.bytes_per_s, self.at_s, self.written = bytes_per_s, 0.0, 0
+        self.stall_at, self.stall_s, self.fails_at = stall_at, stall_s, fails_at
+        self.is_closed = False
+
+    def open(self):
+        pass
+
+    def write(self, size_bytes):
+        self.written += size_bytes
+        if self.written >= self.fails_at:
+            raise DiskError("the disk stopped answering", where="fake", mend="Plug it in")
+        if self.written >= self.stall_at:
+            self.at_s, self.stall_at = self.at_s + self.stall_s, math.inf
+        self.at_s += size_bytes / self.bytes_per_s
+
+    def flush(self):
+        self.at_s += 0.25
+
+    def now_s(self):
+        return self.at_s
+
+    def wait_until(self, at_s, stop):
+        self.at_s = max(self.at_s, at_s)
+
+    def temperature_c(self):
+        return math.nan
+
+    def close(self):
+        self.is_closed = True
+
+
+def finish(run):
+    for _ in run.snapshots():
+        pass
+    return run.result
+
+
+def test_a_drive_that_keeps_up_is_measured_at_its_pace_and_its_ability():
+    load = RecorderLoad(100e6, Fraction(25), 256_000_000, 30)
+    result = finish(RecorderRun(load, PacedTarget(400e6)))
+    assert result.is_complete
+    assert result.written_bytes == load.total_bytes
+    # The flush counts: 30 s of take, 0.25 s of flush.
+    assert result.achieved_bytes_per_s == pytest.approx(load.total_bytes / 30.25)
+    assert result.slowest_second_ability_bytes_per_s == pytest.approx(400e6, rel=0.01)
+    assert result.slowest_second_bytes == pytest.approx(100e6, rel=0.03)
+    assert (result.frames_dropped, result.frames_late) == (0, 0)
+    assert result.trace.written_bytes[-1] == load.total_bytes
+
+
+def test_a_slow_drive_drops_what_buffer_arithmetic_predicts():
+    load = RecorderLoad(60e6, Fraction(25), 256_000_000, 20)
+    result = finish(RecorderRun(load, PacedTarget(30e6)))
+    assert result.frames_dropped == pytest.approx(predicted_drops(load, 30e6), rel=0.03)
+    assert result.first_drop_s == pytest.approx(256 / 30, abs=0.2)
+
+
+def test_a_stall_shows_although_the_writer_itself_was_waiting():
+    """Times count from the intended moment: 4 s of silence are not one slow write."""
+    load = RecorderLoad(50e6, Fraction(25), 120_000_000, 20)
+    target = PacedTarget(400e6, stall_at=300e6, stall_s=4.0)
+    result = finish(RecorderRun(load, target))
+    assert result.slowest_second_bytes < 1e6
+    assert result.slowest_second_ability_bytes_per_s < 5e6
+    assert result.worst_delay_s == pytest.approx(4.0, abs=0.15)
+    assert result.frames_dropped == pytest.approx((4 * 50e6 - 120e6) / load.bytes_per_frame, abs=3)
+
+
+def test_a_disk_that_goes_away_keeps_what_was_measured():
+    load = RecorderLoad(50e6, Fraction(25), 120_000_000, 20)
+    target = PacedTarget(400e6, fails_at=500e6)
+    run = RecorderRun(load, target)
+    result = finish(run)
+    assert target.is_closed
+    assert not result.is_complete
+    assert "stopped answering" in result.ended_by
+    assert isinstance(run.error, DiskError)
+    assert result.trace.elapsed_s[-1] == pytest.approx(10, abs=0.5)
+
+
+def test_a_real_folder_is_paced_and_left_as_it_was(tmp_path):
+    (tmp_path / "mine.txt").write_text("keep")
+    seen = []
+    run = RecorderRun(QUICK, FolderTarget(tmp_path, tmp_path / "notes"))
+    for snapshot in run.snapshots():
+        seen.append(snapshot)
+        assert any(tmp_path.glob("vast-cellar-test-*/take-0001.bin")) or snapshot.elapsed_s > 0.59
+    result = run.result
+    assert result.written_bytes == QUICK.total_bytes
+    assert not result.is_simulated
+    assert len(seen) >= 5
+    assert sum(len(s.new_elapsed_s) for s in seen) == len(result.trace.elapsed_s)
+    assert sorted(p.name for p in tmp_path.iterdir()) == ["mine.txt", "notes"]
+    assert list((tmp_path / "notes").iterdir()) == []
+
+
+def test_cancel_ends_soon_keeps_the_result_and_leaves_nothing(tmp_path):
+    long = RecorderLoad(20e6, Fraction(50), 64_000_000, 600)
+    run = RecorderRun(long, FolderTarget(tmp_path, tmp_path / "notes"))
+    threading.Timer(0.3, run.stop).start()
+    begin_s = time.monotonic()
+    result = finish(run)
+    assert time.monotonic() - begin_s < 0.3 + 0.5
+    assert (result.is_complete, result.ended_by) == (False, "cancelled")
+    assert 0 < result.written_bytes < long.total_bytes
+    assert not list(tmp_path.glob("vast-cellar-test-*"))
+
+
+def test_where_direct_io_is_refused_it_goes_on_buffered_and_says_so(tmp_path, monkeypatch):
+    """As some network and FUSE file systems refuse it, at open or at the first write."""
+    real_open = os.open
+
+    def refusing(path, flags, *args, **kwargs):
+        if flags & os.O_DIRECT:
+            raise OSError(errno.EINVAL, "Invalid argument")
+        return real_open(path, flags, *args, **kwargs)
+
+    monkeypatch.setattr(os, "open", refusing)
+    result = finish(RecorderRun(QUICK, FolderTarget(tmp_path, tmp_path / "notes")))
+    assert result.is_complete
+    assert result.write_mode.startswith("buffered")
+    assert not list(tmp_path.glob("vast-cellar-test-*"))
+
+
+@pytest.mark.parametrize(
+    ("number", "says"),
+    [
+        (errno.ENOSPC, "the disk is full"),
+        (errno.EROFS, "read-only"),
+        (errno.EIO, "stopped answering"),
+        (errno.ENOTCONN, "stopped answering"),
+        (errno.EACCES, "no permission"),
+        (errno.EFBIG, "larger than this file system allows"),
+        (errno.ENOMEM, "the disk refused"),
+    ],
+)
+def test_what_the_system_says_of_a_disk_becomes_a_sentence(tmp_path, monkeypatch, number, says):
+    real_write, written = os.pwrite, 0
+
+    def failing(handle, data, offset):
+        nonlocal written
+        written += len(data)
+        if written > 5e6:
+            raise OSError(number, os.strerror(number))
+        return real_write(handle, data, offset)
+
+    monkeypatch.setattr(os, "pwrite", failing)
+    run = RecorderRun(QUICK, FolderTarget(tmp_path, tmp_path / "notes"))
+    result = finish(run)
+    assert says in str(run.error)
+    assert run.error.mend
+    assert not result.is_complete
+    assert not list(tmp_path.glob("vast-cellar-test-*"))
+
+
+def test_a_folder_that_is_missing_is_refused_before_anything_is_made(tmp_path):
+    run = RecorderRun(QUICK, FolderTarget(tmp_path / "nowhere", tmp_path / "notes"))
+    with pytest.raises(DiskError, match="no such folder"):
+        finish(run)
+    assert not (tmp_path / "nowhere").exists()
+
+
+def test_no_two_blocks_of_a_test_are_alike():
+    """Otherwise a drive could fold them together and look fast."""
+    payload, blocks = Payload(5), set()
+    for _ in range(20):
+        data = payload.take(4 * 2**20)
+        for at in range(0, len(data), 16 * STAMP_EVERY_BYTES):
+            blocks.add(bytes(data[at : at + STAMP_EVERY_BYTES]))
+    payload.release()
+    assert len(blocks) == 20 * 64
+
+
+def rig_of(catalog, shelf, tag, load, **kwargs):
+    unit = shelf.unit(tag)
+    from vastcellar.core.shoot import Setup
+
+    setup = Setup(unit.drive_key, "maro-6", "usb-c", tag, unit.enclosure_key, "wr-10g")
+    chain = build_chain(find_parts(setup, catalog, unit), catalog, 24.0)
+    profile = run_endurance(
+        chain.parts.drive.behaviour,
+        heat_path(chain.parts, 24.0),
+        chain.link_cap_bytes_per_s,
+        (Phase(load.average_bytes_per_s, load.duration_s),),
+        free_bytes=free_bytes(chain),
+    )
+    return SimulatedRig(profile, **kwargs)
+
+
+def test_a_simulated_rig_collapses_where_the_model_says(catalog, shelf):
+    load = RecorderLoad(159.83e6, Fraction(25), 1_100_000_000, 1800)
+    result = finish(RecorderRun(load, rig_of(catalog, shelf, "M-03", load)))
+    assert result.is_simulated
+    assert result.first_drop_s == pytest.approx(1426 + 1100 / 39.83, rel=0.01)
+    assert result.slowest_second_ability_bytes_per_s == pytest.approx(120e6, rel=0.12)
+
+
+def test_a_stalling_sample_differs_from_its_steady_twin(catalog, shelf):
+    load = RecorderLoad(159.83e6, Fraction(25), 1_100_000_000, 900)
+    fault = RigFault(stall_every_bytes=22e9, stall_s=9.0)
+    steady = finish(RecorderRun(load, rig_of(catalog, shelf, "M-01", load)))
+    stalling = finish(RecorderRun(load, rig_of(catalog, shelf, "M-04", load, fault=fault)))
+    assert steady.frames_dropped == 0
+    assert stalling.frames_dropped > 0
+    assert stalling.worst_delay_s > 4
+
+
+def test_the_same_seed_gives_the_same_run(catalog, shelf):
+    load = RecorderLoad(159.83e6, Fraction(25), 1_100_000_000, 60)
+    traces = [
+        finish(RecorderRun(load, rig_of(catalog, shelf, "M-01", load, seed=seed))).worst_delay_s
+        for seed in (3, 3, 4)
+    ]
+    assert traces[0] == traces[1] != traces[2]
+
+
+def test_a_rig_keeps_to_its_speed_in_real_time(catalog, shelf):
+    load = RecorderLoad(159.83e6, Fraction(25), 1_100_000_000, 20)
+    begin_s = time.monotonic()
+    finish(RecorderRun(load, rig_of(catalog, shelf, "M-01", load, speed=40)))
+    assert 0.45 <= time.monotonic() - begin_s < 2.5
+
+
+def test_tests_never_write_outside_their_folder(tmp_path):
+    """A link in the place of the test folder's file is not followed."""
+    target = FolderTarget(tmp_path, tmp_path / "notes")
+    victim = Path(tmp_path / "victim.bin")
+    victim.write_bytes(b"precious")
+    make = target._test_folder.make
+
+    def make_with_trap():
+        make()
+        (target._test_folder.path / "take-0001.bin").symlink_to(victim)
+
+    target._test_folder.make = make_with_trap
+    with pytest.raises(DiskError):
+        finish(RecorderRun(QUICK, target))
+    assert victim.read_bytes() == b"precious"

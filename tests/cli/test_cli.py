@@ -1,0 +1,125 @@
+"""The terminal: answers as JSON, errors as one sentence, the folder as it was."""
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+from click.testing import CliRunner
+
+from vastcellar.cli.main import cli, main
+
+ROOT = Path(__file__).resolve().parents[2]
+EXAMPLES = ROOT / "docs" / "examples"
+
+
+@pytest.fixture(autouse=True)
+def own_home(tmp_path, monkeypatch):
+    for name in ("XDG_DATA_HOME", "XDG_STATE_HOME", "XDG_CONFIG_HOME"):
+        monkeypatch.setenv(name, str(tmp_path / "home" / name))
+
+
+def answer(*arguments):
+    result = CliRunner().invoke(cli, [str(a) for a in arguments])
+    assert result.exit_code == 0, result.output
+    return json.loads(result.output)
+
+
+def complaint(capsys, monkeypatch, *arguments):
+    monkeypatch.setattr(sys, "argv", ["vast-cellar", *map(str, arguments)])
+    with pytest.raises(SystemExit) as ended:
+        main()
+    assert ended.value.code
+    return capsys.readouterr().err
+
+
+def test_need_answers_for_each_camera():
+    cameras = answer("need", EXAMPLES / "slipway.shoot.json", "--json")["cameras"]
+    assert [camera["key"] for camera in cameras] == ["A", "B", "C", "D"]
+    main_camera = cameras[0]
+    assert main_camera["average_bytes_per_s"] == pytest.approx(159.83e6, rel=1e-4)
+    assert main_camera["peak_bytes_per_s"] == pytest.approx(239.45e6, rel=1e-4)
+    assert main_camera["needed_write_bytes_per_s"] == pytest.approx(287.35e6, rel=1e-4)
+    assert main_camera["bytes_per_hour"] == pytest.approx(575.4e9, rel=1e-4)
+    assert main_camera["seconds_per_medium"] == pytest.approx(104.28 * 60, rel=1e-4)
+
+
+def test_chain_answers_for_each_stage():
+    found = answer("chain", EXAMPLES / "wasted.chain.json", "--json")
+    assert found["negotiated"]["mode"] == "usb-10g"
+    assert found["delivered_write_bytes_per_s"] == pytest.approx(1e9, rel=0.05)
+    assert found["bottleneck"] == "bridge"
+    stages = {stage["key"]: stage for stage in found["stages"]}
+    assert stages["bridge"]["ceiling_bytes_per_s"] == pytest.approx(1212.1e6, rel=1e-4)
+    assert stages["port"]["ceiling_bytes_per_s"] == pytest.approx(2424.2e6, rel=1e-4)
+    assert all("typical_bytes_per_s" in stage for stage in stages.values())
+
+
+def test_record_in_a_folder_answers_and_leaves_it_as_it_was(tmp_path):
+    disk = tmp_path / "disk"
+    disk.mkdir()
+    found = answer(
+        "prove", "record", disk, "--rate", "20MB/s", "--frame-rate", "50",
+        "--buffer", "64MB", "--seconds", "1", "--json",
+    )  # fmt: skip
+    assert found["written_bytes"] == 20_000_000
+    assert found["is_simulated"] is False
+    assert found["frames"] == 50
+    assert found["write_mode"]
+    assert list(disk.iterdir()) == []
+
+
+def test_record_on_a_simulated_rig_is_marked():
+    found = answer(
+        "prove", "record", "--simulated", EXAMPLES / "wasted.chain.json",
+        "--rate", "160MB/s", "--seconds", "5 min", "--json",
+    )  # fmt: skip
+    assert found["is_simulated"] is True
+    assert found["frames_dropped"] == 0
+    assert found["achieved_bytes_per_s"] == pytest.approx(160e6, rel=1e-3)
+
+
+@pytest.mark.parametrize(
+    ("arguments", "says"),
+    [
+        (["need", "missing.shoot.json"], "there is no such file. Check the path."),
+        (["chain", EXAMPLES / "slipway.shoot.json"], "'vast-cellar/chain' should stand"),
+        (["prove", "record", "/nowhere/at/all", "--rate", "1MB/s", "--seconds", "1"], "reached"),
+        (["prove", "record", "/tmp", "--rate", "1mb/s", "--seconds", "1"], "bits or bytes"),
+        (["prove", "record", "/tmp", "--rate", "1MB/s", "--seconds", "0"], "duration_s is 0"),
+        (["prove", "record", "--rate", "1MB/s", "--seconds", "1"], "Name either a FOLDER"),
+        (["prove", "record", "/tmp", "--rate", "1TB/s", "--seconds", "9 h"], "Free some space"),
+    ],
+)
+def test_bad_input_is_one_sentence(capsys, monkeypatch, arguments, says):
+    assert says in complaint(capsys, monkeypatch, *arguments)
+
+
+def test_people_read_it_too():
+    text = CliRunner().invoke(cli, ["need", str(EXAMPLES / "slipway.shoot.json")]).output
+    assert "287.35 MB/s" in text
+    text = CliRunner().invoke(cli, ["chain", str(EXAMPLES / "wasted.chain.json")]).output
+    assert "limited by the bridge" in text
+
+
+def test_the_terminal_runs_where_qt_is_not_installed():
+    """And without the database, which it doesn't need to answer."""
+    code = (
+        "import sys; sys.modules.update(PySide6=None, pyqtgraph=None, sqlalchemy=None);"
+        f"sys.argv = ['vast-cellar', 'need', {str(EXAMPLES / 'slipway.shoot.json')!r}];"
+        "from vastcellar.cli.main import main; main()"
+    )
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=False)
+    assert done.returncode == 0, done.stderr
+    assert "A Main" in done.stdout
+
+
+def test_without_a_screen_the_window_says_so(tmp_path):
+    bare = {"PATH": "/usr/bin", "HOME": str(tmp_path)}
+    code = "import sys; sys.argv = ['vast-cellar', '--demo']; from vastcellar.cli.main import main; main()"
+    done = subprocess.run(
+        [sys.executable, "-c", code], capture_output=True, text=True, check=False, env=bare
+    )
+    assert done.returncode == 1
+    assert "there is no screen" in done.stderr

@@ -1,0 +1,44 @@
+"""Fixtures that every test may use: the shipped catalog, the demo, folders of one's own."""
+
+from __future__ import annotations
+
+import os
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from pathlib import Path
+
+import pytest
+from hypothesis import settings
+
+from vastcellar.core.parts import Catalog
+from vastcellar.core.shoot import Shoot
+from vastcellar.data import data_path
+from vastcellar.services.folders import Folders
+from vastcellar.services.workplace import Shelf
+from vastcellar.store.catalog_files import load_catalog, read_units
+from vastcellar.store.shoot_files import read_shoot
+
+# The machines that test are small and shared: a slow example is no failure.
+settings.register_profile("vast", deadline=None, max_examples=60)
+settings.load_profile("vast")
+
+
+@pytest.fixture(scope="session")
+def catalog() -> Catalog:
+    return load_catalog()
+
+
+@pytest.fixture(scope="session")
+def slipway(catalog: Catalog) -> Shoot:
+    return read_shoot(data_path("demo", "slipway.shoot.json"), catalog)
+
+
+@pytest.fixture(scope="session")
+def shelf() -> Shelf:
+    return Shelf(read_units(data_path("demo", "cellar.json")))
+
+
+@pytest.fixture
+def places(tmp_path: Path) -> Folders:
+    return Folders(tmp_path / "data ü", tmp_path / "state ü", tmp_path / "config ü")

@@ -1,0 +1,125 @@
+from fractions import Fraction
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from vastcellar.core.errors import BadValueError
+from vastcellar.core.units import (
+    PLAIN,
+    THIN_SPACE,
+    NumberFormat,
+    parse_duration,
+    parse_frame_rate,
+    parse_rate,
+    parse_share,
+    parse_size,
+    parse_temperature,
+)
+
+
+@pytest.mark.parametrize(
+    ("text", "bytes_per_s"),
+    [
+        ("1274 Mb/s", 159.25e6),
+        ("160MB/s", 160e6),
+        ("1 274 Mb/s", 159.25e6),
+        (f"1{THIN_SPACE}274 Mb/s", 159.25e6),
+        ("1,274.02 Mb/s", 159.2525e6),
+        ("12,5 MB/s", 12.5e6),
+        ("160Mbps", 20e6),
+        ("160 MBps", 160e6),
+        ("10 Gbit/s", 1.25e9),
+        ("3.6 GB/h", 1e6),
+        ("1 MiB/s", 1048576),
+    ],
+)
+def test_a_rate_is_read_in_any_unit(text, bytes_per_s):
+    """Bits and bytes, decimal and binary, with any way of setting thousands apart."""
+    assert parse_rate(text) == pytest.approx(bytes_per_s)
+
+
+@pytest.mark.parametrize(
+    ("text", "says"),
+    [
+        ("160", "has no unit"),
+        ("160 mb/s", "bits or bytes, a factor of 8"),
+        ("52 min", "is not a rate"),
+        ("-3 MB/s", "below zero"),
+        ("", "nothing is entered"),
+        ("fast", "can't be read"),
+        ("3 bananas", "not a unit"),
+        ("1.2.3 MB/s", "not a number"),
+    ],
+)
+def test_a_bad_rate_says_what_where_and_the_mend(text, says):
+    with pytest.raises(BadValueError) as caught:
+        parse_rate(text, where="Menu rate")
+    assert says in str(caught.value)
+    assert str(caught.value).startswith("Menu rate: ")
+    assert caught.value.mend.startswith("Write")
+
+
+def test_sizes_keep_decimal_and_binary_apart():
+    """The 7 % that make a new 1 TB drive show 931."""
+    assert parse_size("1 TB") == 10**12
+    assert parse_size("1 TiB") == 2**40
+    assert PLAIN.binary_size(10**12) == "931.3 GiB"
+    assert PLAIN.size(2**40) == "1.1 TB"
+
+
+def test_times_are_read_as_said_and_as_counted():
+    assert parse_duration("52 min") == parse_duration("52:00") == 3120
+    assert parse_duration("1 h 30 min") == parse_duration("1h30min") == 5400
+    assert parse_duration("1:02:03") == 3723
+    with pytest.raises(BadValueError, match="has no unit"):
+        parse_duration("52")
+
+
+@pytest.mark.parametrize(
+    ("text", "rate"),
+    [
+        ("25", Fraction(25)),
+        ("23.976", Fraction(24000, 1001)),
+        ("29.97 fps", Fraction(30000, 1001)),
+        ("59,94", Fraction(60000, 1001)),
+        ("24000/1001", Fraction(24000, 1001)),
+        ("12.5", Fraction(25, 2)),
+    ],
+)
+def test_frame_rates_are_exact(text, rate):
+    """23.976 is 24 x 1000/1001, not a decimal that drifts."""
+    assert parse_frame_rate(text) == rate
+
+
+@pytest.mark.parametrize("text", ["0", "-25", "1/0", "film", ""])
+def test_a_bad_frame_rate_is_refused(text):
+    with pytest.raises(BadValueError):
+        parse_frame_rate(text)
+
+
+def test_shares_and_temperatures():
+    assert parse_share("20 %") == parse_share("20") == pytest.approx(0.2)
+    assert parse_temperature("28 °C") == parse_temperature("28") == 28
+    assert parse_temperature("82.4 °F") == pytest.approx(28)
+
+
+@given(st.floats(min_value=1e3, max_value=1e13))
+def test_a_printed_rate_reads_back(bytes_per_s):
+    """What is shown can be typed in again, to the digits shown."""
+    assert parse_rate(PLAIN.rate(bytes_per_s, 4)) == pytest.approx(bytes_per_s, abs=51)
+
+
+@given(st.integers(min_value=1, max_value=10**7))
+def test_a_printed_time_reads_back(seconds):
+    shown = parse_duration(PLAIN.duration(seconds))
+    assert shown == pytest.approx(seconds, abs=0.5 if seconds < 3600 else 30)
+
+
+def test_numbers_follow_the_locale():
+    german = NumberFormat(decimal_point=",")
+    assert german.rate(159.83e6) == "159,8 MB/s"
+    assert german.number(1212.1) == f"1{THIN_SPACE}212"
+    assert parse_rate("159,83 MB/s", decimal_point=",") == pytest.approx(159.83e6)
+    assert parse_rate("1.274,5 MB/s", decimal_point=",") == pytest.approx(1274.5e6)
+    assert german.percent(-0.403, signed=True) == "\u221240 %"

@@ -1,0 +1,180 @@
+"""What a user can ask for, without a window."""
+
+import json
+import math
+from dataclasses import replace
+from fractions import Fraction
+
+import pytest
+
+from vastcellar.core.errors import BadFileError, BadValueError, CellarError, VastCellarError
+from vastcellar.core.evidence import Evidence, Verdict
+from vastcellar.core.recorder import RecorderLoad
+from vastcellar.core.units import PLAIN
+from vastcellar.services.judging import chain_of, judge_camera, mends_for
+from vastcellar.services.proving import keep_proof, rig_proof, rig_speed
+from vastcellar.services.shoots import (
+    keep_unsaved,
+    new_camera,
+    new_shoot,
+    next_camera_key,
+    open_shoot,
+    recent_shoots,
+    restore_unsaved,
+    save_shoot,
+)
+from vastcellar.services.sums import sums_of
+from vastcellar.services.wording import evidence_line, reason, useless_sentence, verdict_sentence
+from vastcellar.services.workplace import demo_shoot_path, open_workplace
+
+
+@pytest.fixture
+def workplace(places):
+    opened = open_workplace(demo=True, places=places)
+    yield opened
+    opened.close()
+
+
+def prove(workplace, slipway, key, take_s=None, **kwargs):
+    """Run and keep a simulated recorder test of a camera on its setup."""
+    camera = slipway.camera(key)
+    judgement = judge_camera(slipway, camera, workplace.catalog, workplace.shelf())
+    load = RecorderLoad(
+        judgement.need.average_bytes_per_s,
+        camera.recording.frames_per_s,
+        camera.buffer_bytes,
+        take_s or camera.longest_take_s,
+    )
+    proof = rig_proof(load, judgement.chain, 24.0, workplace=workplace, speed=math.inf, **kwargs)
+    for _ in proof.run.snapshots():
+        pass
+    keep_proof(workplace, camera.setup.unit_tag, proof)
+    return proof.run.result
+
+
+def test_the_demo_is_seeded_once_and_keeps_what_happens_in_it(places, slipway):
+    first = open_workplace(demo=True, places=places)
+    assert len(first.shelf().units) == 24
+    first.cellar.save_units((replace(first.shelf().units[0], note="mine"),))
+    first.close()
+    again = open_workplace(demo=True, places=places)
+    assert again.shelf().units[0].note == "mine"
+    again.close()
+    assert demo_shoot_path(places).is_relative_to(places.data)
+
+
+def test_a_simulated_proof_changes_the_verdicts_evidence_and_says_that_it_is_simulated(
+    workplace, slipway
+):
+    prove(workplace, slipway, "B")
+    found = judge_camera(slipway, slipway.camera("B"), workplace.catalog, workplace.shelf())
+    assert (found.verdict, found.evidence) == (Verdict.HOLDS, Evidence.PROVED)
+    assert "no frame dropped" in verdict_sentence(found, slipway.camera("B"), PLAIN)
+    assert "simulated rig" in evidence_line(found, PLAIN)
+    # Nothing was written to a real drive, so nothing was worn.
+    assert workplace.shelf().unit("K-11").written_bytes == 38e12
+
+
+def test_a_rig_that_collapses_proves_that_it_falls_short(workplace, slipway):
+    result = prove(workplace, slipway, "A", take_s=1600)
+    assert result.frames_dropped > 0
+    found = judge_camera(slipway, slipway.camera("A"), workplace.catalog, workplace.shelf())
+    assert (found.verdict, found.evidence) == (Verdict.FALLS_SHORT, Evidence.PROVED)
+    assert "Proved to fall short" in verdict_sentence(found, slipway.camera("A"), PLAIN)
+
+
+def test_a_run_too_short_for_the_take_is_kept_but_proves_nothing(workplace, slipway):
+    prove(workplace, slipway, "B", take_s=60)
+    found = judge_camera(slipway, slipway.camera("B"), workplace.catalog, workplace.shelf())
+    assert found.evidence is Evidence.COMPUTED
+    assert len(workplace.cellar.runs("K-11")) == 1
+
+
+def test_every_figure_has_its_sum_with_the_values_that_it_was_made_from(slipway, catalog, shelf):
+    camera = slipway.camera("A")
+    judgement = judge_camera(slipway, camera, catalog, shelf)
+    sums = sums_of(judgement, camera, 24.0, PLAIN)
+    assert list(sums) == ["need", "take", "link", "margin", "cache", "heat"]
+    need = {line.label: line for line in sums["need"].lines}
+    assert need["picture"].reckoning == "6144 × 3456 × 12 bit × 25 ÷ 5 ÷ 8"
+    assert need["need"].value == "287.3 MB/s"
+    cache = {line.label: line.value for line in sums["cache"].lines}
+    assert cache["cache"] == "149.9 GB"
+    assert cache["full after"] == "23 min 46 s"
+    assert all(entry.source for entry in sums.values())
+
+
+def test_the_verdict_says_when_and_why_and_what_would_not_help(slipway, catalog, shelf):
+    camera = slipway.camera("A")
+    judgement = judge_camera(slipway, camera, catalog, shelf)
+    sentence = verdict_sentence(judgement, camera, PLAIN)
+    assert sentence == "Falls short after 23 min 46 s of a 52 min take"
+    assert "fast cache is full after 227.9 GB, then 120 MB/s" in reason(judgement, camera, PLAIN)
+    mends = mends_for(slipway, camera, catalog, shelf)
+    assert "cable" in useless_sentence(mends.useless, PLAIN)
+    assert mends.helping[0].price == 0
+
+
+def test_a_camera_with_nothing_assigned_is_not_known(slipway, catalog, shelf):
+    camera = replace(slipway.camera("A"), setup=None)
+    found = judge_camera(slipway, camera, catalog, shelf)
+    assert found.verdict is Verdict.NOT_KNOWN
+    assert "choose what camera A records to" in verdict_sentence(found, camera, PLAIN)
+    assert mends_for(slipway, camera, catalog, shelf).helping == ()
+
+
+def test_unsaved_edits_come_back_with_their_file(places, slipway, catalog, tmp_path):
+    path = save_shoot(slipway, tmp_path / "job", places)
+    assert path.name == "job.shoot.json"
+    keep_unsaved(replace(slipway, days=9), path, places)
+    restored = restore_unsaved(catalog, places)
+    assert (restored.shoot.days, restored.path, restored.is_restored) == (9, path, True)
+    save_shoot(restored.shoot, path, places)
+    assert restore_unsaved(catalog, places) is None
+    assert open_shoot(path, catalog, places).shoot.days == 9
+    assert recent_shoots(places) == (path,)
+
+
+def test_a_damaged_autosave_is_set_aside_not_deleted(places, catalog):
+    places.state.mkdir(parents=True)
+    places.autosave_file.write_text('{"shoot": {"days": ')
+    assert restore_unsaved(catalog, places) is None
+    assert [p.name for p in places.state.iterdir()] == ["unsaved.damaged.json"]
+
+
+def test_new_cameras_take_the_next_letter_and_judge_at_once(catalog, shelf):
+    shoot = new_shoot()
+    for expected in "ABC":
+        assert next_camera_key(shoot) == expected
+        shoot = shoot.with_camera(new_camera(shoot, catalog))
+    assert judge_camera(shoot, shoot.camera("C"), catalog, shelf).need.average_bytes_per_s > 0
+
+
+def test_a_rig_of_parts_that_dont_connect_is_refused(slipway, catalog, shelf):
+    setup = replace(slipway.camera("A").setup, cable_key="")
+    chain = chain_of(setup, catalog, shelf, 24.0)
+    with pytest.raises(BadValueError, match="needs a cable"):
+        rig_proof(RecorderLoad(1e6, Fraction(25), 0, 1), chain, 24.0, speed=math.inf)
+    assert rig_speed(3120) == pytest.approx(130)
+    assert rig_speed(20) == 20
+
+
+def test_a_catalog_file_of_the_users_with_an_error_stops_the_start_with_its_name(places):
+    places.catalog_folder.mkdir(parents=True)
+    (places.catalog_folder / "mine.json").write_text("{}")
+    with pytest.raises(BadFileError, match=r"mine\.json"):
+        open_workplace(places=places)
+
+
+def test_a_data_folder_that_cant_be_made_is_a_sentence(tmp_path, places):
+    (tmp_path / "data ü").write_text("a file where the folder should be")
+    with pytest.raises(CellarError) as caught:
+        open_workplace(places=places)
+    assert isinstance(caught.value, VastCellarError)
+    assert "cellar" in str(caught.value)
+
+
+def test_recent_shoots_survive_nonsense(places):
+    places.config.mkdir(parents=True)
+    places.recent_file.write_text(json.dumps({"not": "a list"}))
+    assert recent_shoots(places) == ()

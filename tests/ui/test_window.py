@@ -1,0 +1,268 @@
+"""What a user meets around the path: typing, undoing, saving, going wrong, looking."""
+
+import json
+import os
+import subprocess
+import sys
+import time
+from itertools import product
+
+import pytest
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QMessageBox
+
+from vastcellar.core.evidence import Verdict
+from vastcellar.services.shoots import restore_unsaved
+from vastcellar.ui.look import DARK, LIGHT
+from vastcellar.ui.stations.match.mend_cards import MendCard
+from vastcellar.ui.stations.station_list import STATIONS
+from vastcellar.ui.widgets.inputs import QuantityField
+
+PATIENCE_MS = 20_000
+
+
+def field(station, name):
+    return station.findChild(QuantityField, name)
+
+
+def type_into(widget, text):
+    widget.setFocus()
+    widget.selectAll()
+    QTest.keyClicks(widget, text)
+    QTest.keyClick(widget, Qt.Key.Key_Return)
+
+
+@pytest.mark.parametrize(
+    ("name", "typed", "says"),
+    [
+        ("Longest take", "52", "has no unit"),
+        ("Longest take", "0 s", "longest_take_s is 0"),
+        ("Medium", "1 tb", "bits or bytes"),
+        ("Medium", "-1 TB", "below zero"),
+        ("Frame size", "big", "is not a frame size"),
+        ("Frame size", "16000 x 90000", "height_px is 90000"),
+        ("Frame rate", "0", "frame rate is 0"),
+        ("Crest factor", "0.5", "crest is 0.5"),
+        ("Ratio", "0:1", "ratio is 0"),
+        ("Sound tracks", "2.5", "not whole"),
+    ],
+)
+def test_a_bad_entry_stays_as_typed_with_its_sentence_and_changes_nothing(
+    app, qtbot, name, typed, says
+):
+    shoot = app.window.station("shoot")
+    before = app.bench.document.shoot
+    entry = field(shoot, name)
+    shown = entry.text()
+    type_into(entry, typed)
+    assert says in shoot.form.message.text()
+    assert entry.text() == typed
+    assert app.bench.document.shoot == before
+    QTest.keyClick(entry, Qt.Key.Key_Escape)
+    assert entry.text() == shown
+    assert not shoot.form.message.isVisible()
+
+
+def test_every_edit_can_be_undone_and_done_again(app, qtbot):
+    document, shoot = app.bench.document, app.window.station("shoot")
+    states = [document.shoot]
+    type_into(field(shoot, "Longest take"), "1 h")
+    states.append(document.shoot)
+    shoot.form.codec.chosen.emit("vc3")
+    states.append(document.shoot)
+    shoot.duplicate_camera()
+    states.append(document.shoot)
+    shoot.remove_camera()
+    states.append(document.shoot)
+    assert len({id(state) for state in states}) == 5
+    for state in reversed(states[:-1]):
+        QTest.keyClick(app.window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+        assert document.shoot == state
+    assert not document.is_unsaved
+    for state in states[1:]:
+        document.undo_stack.redo()
+        assert document.shoot == state
+
+
+def test_a_new_camera_has_its_need_and_can_be_matched_at_once(app, qtbot):
+    shoot = app.window.station("shoot")
+    qtbot.mouseClick(shoot.add_button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: shoot.title.text() == "E Camera E")
+    assert shoot.needed.text == "122 MB/s"
+    match = app.window.station("match")
+    assert "choose what camera E records to" in match.verdict.sentence.text()
+    choice = match.pickers.drive
+    index = next(i for i in range(choice.count()) if choice.itemText(i).startswith("K-07"))
+    choice.activated.emit(index)
+    qtbot.waitUntil(lambda: "Holds" in match.verdict.sentence.text())
+
+
+def test_an_edit_is_on_disk_within_two_seconds(app, qtbot, places, catalog):
+    """A crash loses nothing that was entered before that."""
+    type_into(field(app.window.station("shoot"), "Longest take"), "33 min")
+    begin_s = time.monotonic()
+    qtbot.waitUntil(places.autosave_file.exists, timeout=2000)
+    assert time.monotonic() - begin_s < 2
+    assert restore_unsaved(catalog, places).shoot.camera("A").longest_take_s == 33 * 60
+
+
+def test_saving_and_opening(app, qtbot, tmp_path, monkeypatch):
+    document, path = app.bench.document, tmp_path / "mein Dreh ü.shoot.json"
+    type_into(field(app.window.station("shoot"), "Shoot"), "Hafen")
+    assert app.menu._save_to(path)
+    assert not document.is_unsaved
+    assert json.loads(path.read_text(encoding="utf-8"))["name"] == "Hafen"
+    assert app.window.windowTitle().startswith("Hafen (demo)")
+    told = []
+    monkeypatch.setattr(QMessageBox, "exec", lambda box: told.append(box.informativeText()))
+    bad = tmp_path / "bad.shoot.json"
+    bad.write_text(path.read_text(encoding="utf-8").replace('"days": 6', '"days": "x"'))
+    assert not app.menu.open(bad)
+    assert "bad.shoot.json: days" in told[0]
+    assert document.shoot.name == "Hafen"
+    assert not app.menu._save_to(tmp_path / "no" / "such" / "folder" / "x.shoot.json")
+    assert "nothing was changed" in told[1]
+
+
+def test_a_shoot_that_cant_be_opened_at_the_start_is_told_and_the_window_works(
+    start, tmp_path, monkeypatch
+):
+    told = []
+    monkeypatch.setattr(QMessageBox, "exec", lambda box: told.append(box.informativeText()))
+    path = tmp_path / "x.shoot.json"
+    path.write_text("{")
+    app = start(demo=False, shoot_path=path)
+    assert "x.shoot.json, line 1" in told[0]
+    assert app.bench.document.shoot.cameras == ()
+
+
+def test_every_station_opens_by_key_and_the_unbuilt_say_what_they_will_do(app, qtbot):
+    for number, entry in enumerate(STATIONS, 1):
+        QTest.keyClick(app.window, getattr(Qt.Key, f"Key_{number}"), Qt.KeyboardModifier.ControlModifier)
+        assert app.window.rail.buttons[entry.key].isChecked()
+        if entry.make is None:
+            assert app.window.rail.buttons[entry.key].state == "not built yet"
+            assert entry.purpose.startswith("Will ")
+
+
+def test_a_figure_opens_its_sum(app, qtbot):
+    shoot = app.window.station("shoot")
+    app.window.drawer.hide()
+    qtbot.mouseClick(shoot.medium, Qt.MouseButton.LeftButton)
+    assert app.window.drawer.isVisible()
+    first = app.window.drawer._views[0]
+    assert first.accessibleName().startswith("Take and medium")
+    match = app.window.station("match")
+    qtbot.waitUntil(lambda: match.channel.place_at(QPointF(*_stage_centre(match, "cache"))) != "")
+    qtbot.mouseClick(
+        match.channel,
+        Qt.MouseButton.LeftButton,
+        pos=QPointF(*_stage_centre(match, "cache")).toPoint(),
+    )
+    assert app.window.drawer._views[0].accessibleName().startswith("Cache full after 23 min 46 s")
+
+
+def _stage_centre(match, key):
+    match.channel.grab()  # paints it, so that its places are known
+    boxes = [box for box, place in match.channel._places if place == key]
+    return boxes[0].center().toTuple()
+
+
+def test_hovering_a_mend_draws_its_ghost_and_changes_nothing(app, qtbot):
+    match = app.window.station("match")
+    qtbot.waitUntil(lambda: bool(match.findChildren(MendCard)), timeout=PATIENCE_MS)
+    before, plain = app.bench.document.shoot, match.channel.grab().toImage()
+    card = match.findChildren(MendCard)[1]
+    card.hovered.emit(card.mend)
+    assert match.channel.grab().toImage() != plain
+    card.hovered.emit(None)
+    assert match.channel.grab().toImage() == plain
+    assert app.bench.document.shoot == before
+
+
+def test_a_long_camera_list_scrolls_and_an_empty_shoot_says_what_to_do(start, qtbot):
+    app = start()
+    shoot = app.window.station("shoot")
+    for _ in range(40):
+        shoot.add_camera()
+    qtbot.waitUntil(lambda: len(app.window.need_bar.tabs) == 44)
+    assert len({camera.key for camera in app.bench.document.shoot.cameras}) == 44
+    app.menu._document.undo_stack.setClean()
+    app.menu.new()
+    qtbot.waitUntil(lambda: len(app.window.need_bar.tabs) == 0)
+    assert shoot._pages.currentIndex() == 1
+    assert "Add one in Shoot" in app.window.station("match").subtitle.text()
+    assert "Add a camera in Shoot" in app.window.station("prove").subtitle.text()
+
+
+def test_a_drive_that_doesnt_fit_delivers_nothing_and_says_why(app, qtbot):
+    match = app.window.station("match")
+    choice = match.pickers.enclosure
+    index = choice.findData("sedgeway-hollow")
+    choice.activated.emit(index)
+    qtbot.waitUntil(lambda: match.verdict.sentence.text() == "Delivers nothing")
+    assert "tunnel-only device on a plain USB port" in match.reason.text()
+    assert app.bench.judgement.verdict is Verdict.FALLS_SHORT
+    assert match.channel.grab().width() > 0
+
+
+def _luminance(color):
+    parts = [int(color[i : i + 2], 16) / 255 for i in (1, 3, 5)]
+    red, green, blue = (c / 12.92 if c <= 0.03928 else ((c + 0.055) / 1.055) ** 2.4 for c in parts)
+    return 0.2126 * red + 0.7152 * green + 0.0722 * blue
+
+
+@pytest.mark.parametrize("palette", [LIGHT, DARK], ids=lambda p: p.name)
+def test_all_text_can_be_read(palette):
+    """WCAG 2 AA: at least 4.5 to 1 for every ink on every ground it stands on."""
+    inks = ("ink", "soft", "copper_text", "moss_text", "ochre_text", "brick_text")
+    pairs = [*product(inks, ("ground", "panel", "drawer", "chosen"))]
+    pairs += [("on_copper", "copper"), ("rail_soft", "rail")]
+    for ink, ground in pairs:
+        high, low = sorted(
+            (_luminance(getattr(palette, ink)), _luminance(getattr(palette, ground))), reverse=True
+        )
+        assert (high + 0.05) / (low + 0.05) >= 4.5, f"{ink} on {ground}"
+
+
+def test_the_look_is_remembered_and_every_view_follows(app, qtbot, places):
+    match = app.window.station("match")
+    light = match.grab().toImage()
+    app.window.set_dark(True)
+    assert match.grab().toImage() != light
+    color = match.verdict.sentence.styleSheet()
+    assert DARK.brick_text.lower() in color.lower()
+    app.window._settings.sync()
+    assert "dark" in (places.config / "window.ini").read_text()
+
+
+def test_the_window_opens_on_a_real_screen(tmp_path):
+    """The xcb plugin finds all its libraries; the demo comes up under Xvfb and quits by key."""
+    screen = subprocess.Popen(
+        ["Xvfb", "-displayfd", "1", "-screen", "0", "1400x900x24"],
+        stdout=subprocess.PIPE,
+        stderr=subprocess.DEVNULL,
+        text=True,
+    )
+    display = f":{screen.stdout.readline().strip()}"
+    environment = {**os.environ, "DISPLAY": display, "HOME": str(tmp_path), "QT_QPA_PLATFORM": "xcb"}
+    for name in ("XDG_DATA_HOME", "XDG_STATE_HOME", "XDG_CONFIG_HOME"):
+        environment.pop(name, None)
+    code = "import sys; sys.argv = ['vast-cellar', '--demo']; from vastcellar.cli.main import main; main()"
+    window = subprocess.Popen([sys.executable, "-c", code], env=environment)
+    try:
+        find = ["xdotool", "search", "--sync", "--name", "Slipway"]
+        found = subprocess.run(find, env=environment, capture_output=True, timeout=30, check=True)
+        number = found.stdout.split()[0].decode()
+        keys = ["xdotool", "windowfocus", number, "key", "ctrl+q"]
+        subprocess.run(keys, env=environment, timeout=30, check=True)
+        assert window.wait(timeout=30) == 0
+        assert (tmp_path / ".local/share/vast-cellar/demo/cellar.db").exists()
+        assert not (tmp_path / ".local/share/vast-cellar/cellar.db").exists()
+    finally:
+        window.kill()
+        window.wait()
+        screen.terminate()
+        screen.wait()
+        screen.stdout.close()

@@ -117,7 +117,10 @@ def test_the_terminal_runs_where_qt_is_not_installed():
 
 def test_without_a_screen_the_window_says_so(tmp_path):
     bare = {"PATH": "/usr/bin", "HOME": str(tmp_path)}
-    code = "import sys; sys.argv = ['vast-cellar', '--demo']; from vastcellar.cli.main import main; main()"
+    code = (
+        "import sys; sys.argv = ['vast-cellar', '--demo'];"
+        "from vastcellar.cli.main import main; main()"
+    )
     done = subprocess.run(
         [sys.executable, "-c", code], capture_output=True, text=True, check=False, env=bare
     )

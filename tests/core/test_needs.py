@@ -62,9 +62,7 @@ def test_uncompressed_422_packs_6_pixels_into_16_bytes():
 @given(fps=st.integers(1, 500), ratio=st.floats(1, 20))
 def test_doubling_frames_doubles_intra_and_raw_but_not_a_menu_rate(fps, ratio):
     raw = RecordingFormat(CODECS["raw-constant-rate"], 4096, 2160, Fraction(fps), ratio=ratio)
-    menu = RecordingFormat(
-        CODECS["h265-long"], 4096, 2160, Fraction(fps), menu_bits_per_s=150e6
-    )
+    menu = RecordingFormat(CODECS["h265-long"], 4096, 2160, Fraction(fps), menu_bits_per_s=150e6)
     for recording in (raw, intra(fps=Fraction(fps))):
         doubled = replace(recording, frames_per_s=Fraction(2 * fps))
         assert video_bytes_per_s(doubled) == pytest.approx(2 * video_bytes_per_s(recording))

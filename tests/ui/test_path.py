@@ -33,10 +33,9 @@ def choose(station, name, text):
 
 def open_station(app, qtbot, key, name):
     QTest.keyClick(app.window, key, Qt.KeyboardModifier.ControlModifier)
-    station = app.window.stage.currentWidget()
-    assert type(station).__name__ == name
-    qtbot.wait(5)
-    return station
+    stage = app.window.stage
+    qtbot.waitUntil(lambda: type(stage.currentWidget()).__name__ == name)
+    return stage.currentWidget()
 
 
 def test_from_the_shoot_to_a_proved_unit_that_is_there_after_a_restart(start, qtbot):
@@ -60,7 +59,7 @@ def test_from_the_shoot_to_a_proved_unit_that_is_there_after_a_restart(start, qt
     assert "Holds the whole 45 s take" in match.verdict.sentence.text()
     choose(match, "Cable", "charging")
     qtbot.waitUntil(lambda: "from the first second" in match.verdict.sentence.text())
-    assert "the cable carries USB 2 at most" in match.link_line.text()
+    assert "The cable carries USB 2 at most" in match.link_line.text()
     qtbot.waitUntil(lambda: bool(match.findChildren(MendCard)), timeout=PATIENCE_MS)
     card = match.findChildren(MendCard)[0]
     assert card.outcome.startswith("holds")
@@ -76,7 +75,7 @@ def test_from_the_shoot_to_a_proved_unit_that_is_there_after_a_restart(start, qt
     prove = open_station(app, qtbot, Qt.Key.Key_4, "ProveStation")
     assert "nothing is written to a disk" in prove.plan_line.text()
     QTest.keyClick(window, Qt.Key.Key_F5)
-    assert app.jobs.is_busy
+    qtbot.waitUntil(lambda: app.jobs.is_busy)
     qtbot.waitUntil(lambda: "simulated" in window.job_strip.text.text(), timeout=PATIENCE_MS)
     qtbot.waitUntil(lambda: not app.jobs.is_busy, timeout=PATIENCE_MS)
     assert prove.dropped.text == "0"

@@ -139,7 +139,12 @@ def test_a_shoot_that_cant_be_opened_at_the_start_is_told_and_the_window_works(
 
 def test_every_station_opens_by_key_and_the_unbuilt_say_what_they_will_do(app, qtbot):
     for number, entry in enumerate(STATIONS, 1):
-        QTest.keyClick(app.window, getattr(Qt.Key, f"Key_{number}"), Qt.KeyboardModifier.ControlModifier)
+        QTest.keyClick(
+            app.window, getattr(Qt.Key, f"Key_{number}"), Qt.KeyboardModifier.ControlModifier
+        )
+        qtbot.waitUntil(
+            lambda key=entry.key: app.window.stage.currentWidget() is app.window._stations.get(key)
+        )
         assert app.window.rail.buttons[entry.key].isChecked()
         if entry.make is None:
             assert app.window.rail.buttons[entry.key].state == "not built yet"
@@ -191,7 +196,7 @@ def test_a_long_camera_list_scrolls_and_an_empty_shoot_says_what_to_do(start, qt
     app.menu._document.undo_stack.setClean()
     app.menu.new()
     qtbot.waitUntil(lambda: len(app.window.need_bar.tabs) == 0)
-    assert shoot._pages.currentIndex() == 1
+    qtbot.waitUntil(lambda: shoot._pages.currentIndex() == 1)
     assert "Add one in Shoot" in app.window.station("match").subtitle.text()
     assert "Add a camera in Shoot" in app.window.station("prove").subtitle.text()
 
@@ -246,10 +251,18 @@ def test_the_window_opens_on_a_real_screen(tmp_path):
         text=True,
     )
     display = f":{screen.stdout.readline().strip()}"
-    environment = {**os.environ, "DISPLAY": display, "HOME": str(tmp_path), "QT_QPA_PLATFORM": "xcb"}
+    environment = {
+        **os.environ,
+        "DISPLAY": display,
+        "HOME": str(tmp_path),
+        "QT_QPA_PLATFORM": "xcb",
+    }
     for name in ("XDG_DATA_HOME", "XDG_STATE_HOME", "XDG_CONFIG_HOME"):
         environment.pop(name, None)
-    code = "import sys; sys.argv = ['vast-cellar', '--demo']; from vastcellar.cli.main import main; main()"
+    code = (
+        "import sys; sys.argv = ['vast-cellar', '--demo'];"
+        "from vastcellar.cli.main import main; main()"
+    )
     window = subprocess.Popen([sys.executable, "-c", code], env=environment)
     try:
         find = ["xdotool", "search", "--sync", "--name", "Slipway"]

@@ -2,33 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from pathlib import Path
 
 import click
 
 from vastcellar.cli.printing import print_json, print_lines
-from vastcellar.core.chain import Chain, build_chain, find_parts
-from vastcellar.core.parts import Unit
-from vastcellar.core.shoot import Setup
 from vastcellar.core.units import PLAIN
 from vastcellar.services.catalogs import read_catalog
 from vastcellar.services.folders import folders
-from vastcellar.store.shoot_files import read_chain
-
-
-def chain_in_file(path: Path) -> tuple[Chain, float]:
-    """Return the chain that a chain file describes, and the room's temperature."""
-    catalog = read_catalog(folders(demo=False))
-    setup, ambient_c, used_bytes = read_chain(path)
-    tag = setup.unit_tag or "the drive"
-    unit = Unit(tag, setup.drive_key, setup.enclosure_key, used_bytes=used_bytes)
-    parts = find_parts(_untagged(setup), catalog, unit if setup.unit_tag or used_bytes else None)
-    return build_chain(parts, catalog, ambient_c), ambient_c
-
-
-def _untagged(setup: Setup) -> Setup:
-    return replace(setup, unit_tag="")
+from vastcellar.services.judging import chain_in_file
 
 
 @click.command()
@@ -36,7 +18,7 @@ def _untagged(setup: Setup) -> Setup:
 @click.option("--json", "as_json", is_flag=True, help="Print JSON.")
 def chain(chain_file: Path, as_json: bool) -> None:
     """Print what each stage of the setup in CHAIN_FILE carries, and the narrowest."""
-    built, ambient_c = chain_in_file(chain_file)
+    built, ambient_c = chain_in_file(chain_file, read_catalog(folders(demo=False)))
     narrowest, lasting = built.bottleneck, built.lasting_bottleneck
     mode = built.mode
     if as_json:

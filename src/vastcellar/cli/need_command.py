@@ -11,7 +11,7 @@ from vastcellar.core.needs import camera_need, copied_bytes_per_day, shoot_bytes
 from vastcellar.core.units import PLAIN
 from vastcellar.services.catalogs import read_catalog
 from vastcellar.services.folders import folders
-from vastcellar.store.shoot_files import read_shoot
+from vastcellar.services.shoots import shoot_in_file
 
 
 @click.command()
@@ -19,7 +19,7 @@ from vastcellar.store.shoot_files import read_shoot
 @click.option("--json", "as_json", is_flag=True, help="Print JSON.")
 def need(shoot: Path, as_json: bool) -> None:
     """Print the need of each camera in the file SHOOT."""
-    job = read_shoot(shoot, read_catalog(folders(demo=False)))
+    job = shoot_in_file(shoot, read_catalog(folders(demo=False)))
     needs = [(camera, camera_need(camera)) for camera in job.cameras]
     if as_json:
         print_json(

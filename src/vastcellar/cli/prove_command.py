@@ -13,7 +13,6 @@ from typing import Any
 
 import click
 
-from vastcellar.cli.chain_command import chain_in_file
 from vastcellar.cli.printing import print_json, print_lines
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.recorder import RecorderLoad
@@ -24,7 +23,9 @@ from vastcellar.core.units import (
     parse_rate,
     parse_size,
 )
+from vastcellar.services.catalogs import read_catalog
 from vastcellar.services.folders import folders
+from vastcellar.services.judging import chain_in_file
 from vastcellar.services.proving import (
     Proof,
     folder_proof,
@@ -108,7 +109,7 @@ def record(
         proof = folder_proof(folder, load, places.test_notes, None, math.nan)
     else:
         assert simulated is not None  # one of the two is given
-        chain, ambient_c = chain_in_file(simulated)
+        chain, ambient_c = chain_in_file(simulated, read_catalog(folders(demo=False)))
         proof = rig_proof(load, chain, ambient_c, speed=math.inf)
     if not as_json:
         plan = proof.plan

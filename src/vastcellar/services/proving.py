@@ -11,7 +11,7 @@ from pathlib import Path
 
 from vastcellar import __version__
 from vastcellar.bench.folder_target import FolderTarget
-from vastcellar.bench.recorder_run import RecorderResult, RecorderRun
+from vastcellar.bench.recorder_run import RecorderResult, RecorderRun, Snapshot
 from vastcellar.bench.simulated_rig import SimulatedRig
 from vastcellar.core.chain import Chain, heat_path
 from vastcellar.core.endurance_run import Phase, run_endurance
@@ -24,6 +24,22 @@ from vastcellar.devices.mounts import Mount, mount_of
 from vastcellar.services.run_records import Conditions, recorder_record
 from vastcellar.services.workplace import Workplace
 from vastcellar.store.trace_csv import trace_text
+
+# What a run shows of itself is part of what is offered here.
+__all__ = [
+    "Proof",
+    "ProofPlan",
+    "RecorderResult",
+    "RecorderRun",
+    "Snapshot",
+    "folder_proof",
+    "keep_proof",
+    "plan_folder_proof",
+    "predicted_frames_dropped",
+    "require_room",
+    "rig_proof",
+    "rig_speed",
+]
 
 _LEAST_RESERVE_BYTES = 64 * 2**20
 _RESERVE_SHARE = 0.01

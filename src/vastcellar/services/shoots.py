@@ -60,6 +60,11 @@ def new_camera(shoot: Shoot, catalog: Catalog) -> Camera:
     )
 
 
+def shoot_in_file(path: Path, catalog: Catalog) -> Shoot:
+    """Return the shoot in *path* without opening it for editing. Raises BadFileError."""
+    return read_shoot(path, catalog)
+
+
 def open_shoot(path: Path, catalog: Catalog, places: Folders) -> OpenShoot:
     """Open the shoot in *path* and remember it as recent. Raises BadFileError."""
     shoot = read_shoot(path, catalog)

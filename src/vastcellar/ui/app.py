@@ -135,6 +135,8 @@ class Application(QObject):
     def close(self) -> None:
         """Close the window and let go of the cellar."""
         self.window.close()
+        if self.bench is not None:
+            self.bench.stop()
         # What still reads the cellar must be done with it before it is let go.
         QThreadPool.globalInstance().waitForDone()
         if self.bench is not None:

@@ -31,12 +31,20 @@ class Background(QObject):
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._newest = 0
+        self._is_stopped = False
         self._ended.connect(self._on_ended)
 
     def request(self, call: Callable[[], Any]) -> None:
         """Run *call* soon; what was requested before and is not done yet is forgotten."""
+        if self._is_stopped:
+            return
         self._newest += 1
         QThreadPool.globalInstance().start(_Task(call, self._newest, self._ended.emit))
+
+    def stop(self) -> None:
+        """Take no more requests and announce nothing more: the window is closing."""
+        self._is_stopped = True
+        self._newest += 1
 
     def _on_ended(self, number: int, outcome: Any, error: Exception | None) -> None:
         if number != self._newest:

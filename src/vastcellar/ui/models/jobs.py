@@ -5,9 +5,8 @@ from __future__ import annotations
 import shiboken6
 from PySide6.QtCore import QObject, QThread, Signal, Slot
 
-from vastcellar.bench.recorder_run import RecorderRun, Snapshot
 from vastcellar.core.errors import VastCellarError
-from vastcellar.services.proving import Proof, keep_proof
+from vastcellar.services.proving import Proof, RecorderRun, Snapshot, keep_proof
 from vastcellar.services.workplace import Workplace
 
 

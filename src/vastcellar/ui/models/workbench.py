@@ -68,6 +68,11 @@ class Workbench(QObject):
         """Read units and runs anew, off the interface thread."""
         self._shelf_reader.request(self.workplace.shelf)
 
+    def stop(self) -> None:
+        """Ask for nothing more: the cellar is about to be let go."""
+        self._shelf_reader.stop()
+        self._mends_finder.stop()
+
     def _on_shelf(self, shelf: Shelf) -> None:
         self.shelf = shelf
         self.shelf_changed.emit()

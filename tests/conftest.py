@@ -19,8 +19,10 @@ from vastcellar.services.workplace import Shelf
 from vastcellar.store.catalog_files import load_catalog, read_units
 from vastcellar.store.shoot_files import read_shoot
 
-# The machines that test are small and shared: a slow example is no failure.
-settings.register_profile("vast", deadline=None, max_examples=60)
+# The machines that test are small and shared: a slow example is no failure. The same examples
+# everywhere, so that a red run is the change's own doing; `--hypothesis-profile=explore` hunts.
+settings.register_profile("vast", deadline=None, max_examples=60, derandomize=True)
+settings.register_profile("explore", deadline=None, max_examples=2000)
 settings.load_profile("vast")
 
 

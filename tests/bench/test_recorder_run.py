@@ -18,7 +18,7 @@ from vastcellar.core.chain import build_chain, find_parts, heat_path
 from vastcellar.core.endurance_run import Phase, run_endurance
 from vastcellar.core.errors import DiskError
 from vastcellar.core.judgement import free_bytes
-from vastcellar.core.recorder import RecorderLoad, predicted_drops
+from vastcellar.core.recorder import RecorderLoad, predicted_drops, predicted_drops_on_trace
 
 QUICK = RecorderLoad(20e6, Fraction(50), 64_000_000, 0.6)
 
@@ -86,6 +86,8 @@ def test_a_slow_drive_drops_what_buffer_arithmetic_predicts():
     result = finish(RecorderRun(load, PacedTarget(30e6)))
     assert result.frames_dropped == pytest.approx(predicted_drops(load, 30e6), rel=0.03)
     assert result.first_drop_s == pytest.approx(256 / 30, abs=0.2)
+    measured = predicted_drops_on_trace(load, result.trace)
+    assert result.frames_dropped == pytest.approx(measured, rel=0.03)
 
 
 def test_a_stall_shows_although_the_writer_itself_was_waiting():
@@ -97,6 +99,9 @@ def test_a_stall_shows_although_the_writer_itself_was_waiting():
     assert result.slowest_second_ability_bytes_per_s < 5e6
     assert result.worst_delay_s == pytest.approx(4.0, abs=0.15)
     assert result.frames_dropped == pytest.approx((4 * 50e6 - 120e6) / load.bytes_per_frame, abs=3)
+    # A mean over the run would expect none; second by second the arithmetic sees the stall.
+    measured = predicted_drops_on_trace(load, result.trace)
+    assert result.frames_dropped == pytest.approx(measured, abs=3)
 
 
 def test_a_disk_that_goes_away_keeps_what_was_measured():

@@ -152,23 +152,35 @@ def test_a_hard_disk_slows_towards_its_inner_zone():
     assert rates == sorted(rates, reverse=True)
 
 
-@given(
-    offered=st.floats(50e6, 3e9),
-    ambient_c=st.floats(-10, 45),
-    warmer_k=st.floats(0, 15),
-    free=st.floats(20e9, 2e12),
+HOT = replace(
+    CACHED, throttle=(ThrottleStage(70, 64, 200e6),), direct_j_per_gb=6.0, cache_j_per_gb=3.0
 )
-def test_a_hotter_room_never_helps_and_bytes_add_up(offered, ambient_c, warmer_k, free):
-    behaviour = replace(
-        CACHED, throttle=(ThrottleStage(70, 64, 200e6),), direct_j_per_gb=6.0, cache_j_per_gb=3.0
-    )
-    cool = run(behaviour, replace(PATH, ambient_c=ambient_c), offered, 1800, free=free)
-    warm = run(behaviour, replace(PATH, ambient_c=ambient_c + warmer_k), offered, 1800, free=free)
-    assert warm.written_bytes <= cool.written_bytes * (1 + 1e-6) + 1
-    added = sum(i.written_bytes_per_s * i.duration_s for i in cool.intervals)
-    assert cool.written_bytes == pytest.approx(added, rel=1e-9, abs=10)
-    assert sum(i.duration_s for i in cool.intervals) == pytest.approx(1800)
-    assert cool.written_bytes <= free + 1
+
+
+@given(
+    offered=st.floats(50e6, 200e6), ambient_c=st.floats(-10, 45), warmer_k=st.floats(0, 30)
+)
+def test_a_hotter_room_never_improves_a_paced_take(offered, ambient_c, warmer_k):
+    """Below the cap the power is the same in both rooms, so the warmer drive throttles no later.
+
+    Flat out this does not hold: a throttled drive folds its cache meanwhile, and may gain by it.
+    """
+    cool = run(HOT, replace(PATH, ambient_c=ambient_c), offered, 1800)
+    warm = run(HOT, replace(PATH, ambient_c=ambient_c + warmer_k), offered, 1800)
+    moments = np.linspace(0, 1800, 400)
+    in_cool = sample(cool, moments).ability_bytes_per_s
+    in_warm = sample(warm, moments).ability_bytes_per_s
+    assert np.all(in_warm <= in_cool * (1 + 1e-9))
+    assert warm.lowest_ability_bytes_per_s <= cool.lowest_ability_bytes_per_s * (1 + 1e-9)
+
+
+@given(offered=st.floats(50e6, 3e9), ambient_c=st.floats(-10, 45), free=st.floats(20e9, 2e12))
+def test_bytes_and_time_add_up_whatever_happens(offered, ambient_c, free):
+    found = run(HOT, replace(PATH, ambient_c=ambient_c), offered, 1800, free=free)
+    added = sum(i.written_bytes_per_s * i.duration_s for i in found.intervals)
+    assert found.written_bytes == pytest.approx(added, rel=1e-9, abs=10)
+    assert sum(i.duration_s for i in found.intervals) == pytest.approx(1800)
+    assert found.written_bytes <= free + 1
 
 
 @given(

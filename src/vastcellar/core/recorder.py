@@ -14,6 +14,9 @@ from fractions import Fraction
 
 from vastcellar.core.checks import require_above_zero, require_not_negative
 from vastcellar.core.endurance_run import EnduranceRun
+from vastcellar.core.trace import Trace, rates_bytes_per_s
+
+_STEP_S = 0.5
 
 
 @dataclass(frozen=True, slots=True)
@@ -219,5 +222,21 @@ def predicted_drops(load: RecorderLoad, drive_bytes_per_s: float) -> float:
     """
     outcome = fluid_outcome(
         [(load.duration_s, drive_bytes_per_s)], load.average_bytes_per_s, load.buffer_bytes
+    )
+    return outcome.lost_bytes / load.bytes_per_frame
+
+
+def predicted_drops_on_trace(load: RecorderLoad, trace: Trace) -> float:
+    """Return the frames that buffer arithmetic expects lost at the rate a drive really took.
+
+    The rate counts half-second by half-second while the camera sends, so that a slow moment of
+    the last flush is not charged to the take.
+    """
+    middle_s, rates = rates_bytes_per_s(trace, _STEP_S)
+    sending = middle_s < load.duration_s
+    outcome = fluid_outcome(
+        ((_STEP_S, float(rate)) for rate in rates[sending]),
+        load.average_bytes_per_s,
+        load.buffer_bytes,
     )
     return outcome.lost_bytes / load.bytes_per_frame

@@ -17,7 +17,7 @@ from vastcellar.core.chain import Chain, heat_path
 from vastcellar.core.endurance_run import Phase, run_endurance
 from vastcellar.core.errors import BadValueError, DiskError
 from vastcellar.core.judgement import free_bytes
-from vastcellar.core.recorder import RecorderLoad, predicted_drops
+from vastcellar.core.recorder import RecorderLoad, predicted_drops_on_trace
 from vastcellar.core.units import PLAIN
 from vastcellar.devices.block_device import BlockDevice, find_block_device, read_temperature_c
 from vastcellar.devices.mounts import Mount, mount_of
@@ -236,6 +236,6 @@ def predicted_frames_dropped(result: RecorderResult) -> float:
 
     0 where the drive kept up: then the measured rate is the camera's, not the drive's.
     """
-    if not result.frames_dropped or result.elapsed_s <= 0:
+    if not result.frames_dropped:
         return 0.0
-    return predicted_drops(result.load, result.written_bytes / result.elapsed_s)
+    return predicted_drops_on_trace(result.load, result.trace)

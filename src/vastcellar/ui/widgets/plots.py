@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import pyqtgraph as pg
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor
@@ -9,6 +11,8 @@ from PySide6.QtGui import QColor
 from vastcellar.ui.look import Look, font
 
 pg.setConfigOptions(antialias=True)
+
+_MOST_HEAT_TICKS = 3.5  # more numbers than that run into each other
 
 
 class PlainAxis(pg.AxisItem):  # type: ignore[misc]
@@ -44,6 +48,26 @@ def make_plot(look: Look, *, height: int | None = None) -> pg.PlotWidget:
     if height is not None:
         plot.setFixedHeight(height)
     return plot
+
+
+def make_heat_strip(look: Look, under: pg.PlotWidget) -> pg.PlotWidget:
+    """Return the temperature strip *under* a plot of rates; both share its time axis."""
+    strip = make_plot(look, height=88)
+    strip.setXLink(under)
+    under.getAxis("bottom").setStyle(showValues=False)
+    return strip
+
+
+def frame_heat(strip: pg.PlotWidget, low_c: float, high_c: float) -> float:
+    """Fit *strip* to low..high with a line of text above; return where that line begins."""
+    span = max(high_c - low_c, 4.0)
+    top = high_c + 0.6 * span
+    strip.setYRange(low_c - 0.12 * span, top, padding=0)
+    step = next((step for step in (2, 5, 10, 20) if span / step <= _MOST_HEAT_TICKS), 50)
+    first = math.ceil(low_c / step) * step
+    ticks = [(value, str(value)) for value in range(first, math.floor(high_c) + 1, step)]
+    strip.getAxis("left").setTicks([ticks])
+    return top
 
 
 def recolor_plot(plot: pg.PlotWidget) -> None:

@@ -37,9 +37,11 @@ class RunTable(QAbstractTableModel):
     def headerData(
         self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
     ) -> Any:
-        if role == Qt.ItemDataRole.DisplayRole and orientation is Qt.Orientation.Horizontal:
-            return HEADERS[section]
-        return None
+        if orientation is not Qt.Orientation.Horizontal:
+            return None
+        if role == Qt.ItemDataRole.TextAlignmentRole:
+            return Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+        return HEADERS[section] if role == Qt.ItemDataRole.DisplayRole else None
 
     def data(self, index: _Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         if role != Qt.ItemDataRole.DisplayRole or not index.isValid():

@@ -50,12 +50,12 @@ def _columns(judgement: Judgement, look: Look) -> list[_Column]:
             and before.key == "port"
             and abs(before.ceiling_bytes_per_s / stage.ceiling_bytes_per_s - 1) < 0.01
         )
-        if is_same:  # the same figure twice says little
-            short = stage.part.rsplit(" & ", 1)[-1]
+        cable = chain.parts.cable
+        if is_same and cable is not None:  # the same figure twice says little
             made[-1] = _Column(
                 "port",
                 "Port and cable",
-                f"{before.detail} · {short}",
+                f"{before.detail} · {numbers.number(cable.length_m)} m",
                 before.carries_bytes_per_s,
                 before.ceiling_bytes_per_s,
                 span=2,

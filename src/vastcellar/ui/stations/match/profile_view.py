@@ -12,7 +12,14 @@ from vastcellar.core.evidence import Verdict
 from vastcellar.core.judgement import Judgement
 from vastcellar.core.units import GB, MB
 from vastcellar.ui.look import Look
-from vastcellar.ui.widgets.plots import line_pen, make_plot, note, recolor_plot
+from vastcellar.ui.widgets.plots import (
+    frame_heat,
+    line_pen,
+    make_heat_strip,
+    make_plot,
+    note,
+    recolor_plot,
+)
 
 _POINTS = 1600
 _MOST_NOTES = 3
@@ -29,10 +36,7 @@ class ProfileView(QWidget):
         self._judgement: Judgement | None = None
         self._by_bytes = False
         self._rates = make_plot(look)
-        self._heat = make_plot(look, height=74)
-        self._heat.setXLink(self._rates)
-        self._heat.getAxis("left").setTickDensity(0.4)
-        self._rates.getAxis("bottom").setStyle(showValues=False)
+        self._heat = make_heat_strip(look, self._rates)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(2)
@@ -144,10 +148,8 @@ class ProfileView(QWidget):
             )
             text.setPos(float(across[-1]), throttle[0].on_c)
             plot.addItem(text, ignoreBounds=True)
-        span = max(high - low, 4.0)
-        plot.setYRange(low - 0.12 * span, high + 0.5 * span, padding=0)
-        text = note("°C drive, case", look.color("soft"), (0, 0))
-        text.setPos(float(across[0]), high + 0.5 * span)
+        text = note("°C, drive and case", look.color("soft"), (0, 0))
+        text.setPos(float(across[0]), frame_heat(plot, low, high))
         plot.addItem(text, ignoreBounds=True)
 
 

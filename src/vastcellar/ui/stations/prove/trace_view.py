@@ -9,7 +9,14 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 from vastcellar.core.trace import Trace, rates_bytes_per_s
 from vastcellar.core.units import MB
 from vastcellar.ui.look import Look
-from vastcellar.ui.widgets.plots import line_pen, make_plot, note, recolor_plot
+from vastcellar.ui.widgets.plots import (
+    frame_heat,
+    line_pen,
+    make_heat_strip,
+    make_plot,
+    note,
+    recolor_plot,
+)
 
 _MOST_POINTS = 1500
 
@@ -21,10 +28,7 @@ class TraceView(QWidget):
         super().__init__()
         self._look = look
         self._rates = make_plot(look)
-        self._heat = make_plot(look, height=70)
-        self._heat.setXLink(self._rates)
-        self._heat.getAxis("left").setTickDensity(0.4)
-        self._rates.getAxis("bottom").setStyle(showValues=False)
+        self._heat = make_heat_strip(look, self._rates)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(2)
@@ -100,15 +104,12 @@ class TraceView(QWidget):
             stride = max(1, len(elapsed_s) // _MOST_POINTS)
             celsius = trace.temperature_c[known][::stride]
             self._warmth.setData(trace.elapsed_s[known][::stride] / 60, celsius)
-            low, high = float(celsius.min()), float(celsius.max())
-            span = max(high - low, 6.0)
-            self._heat.setYRange(low - 0.2 * span, high + 0.25 * span, padding=0)
-            self._heat_note.setPos(0, high + 0.25 * span)
+            top = frame_heat(self._heat, float(celsius.min()), float(celsius.max()))
+            self._heat_note.setPos(0, top)
             self._heat_note.setText("°C, drive")
         else:
             self._heat_note.setText("no temperature sensor")
-            self._heat.setYRange(0, 1)
-            self._heat_note.setPos(0, 1)
+            self._heat_note.setPos(0, frame_heat(self._heat, 0, 0))
 
     def mark_first_drop(self, at_s: float, rate_bytes_per_s: float) -> None:
         """Write at the place where the first frame was lost."""

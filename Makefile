@@ -1,7 +1,7 @@
 # Two commands do everything on a fresh Debian or Ubuntu machine with Python 3.11+:
 #   make demo   the application with the demo job "Slipway"
 #   make test   lint, types, import contracts and all tests
-.PHONY: demo test setup setup-test screenshots bench lock clean
+.PHONY: demo test setup setup-test screenshots schemas bench lock clean
 VENV := .venv/bin
 
 demo: setup
@@ -12,6 +12,7 @@ test: setup-test
 	$(VENV)/ruff check .
 	$(VENV)/mypy
 	$(VENV)/lint-imports
+	$(VENV)/python tools/schemas --check
 	$(VENV)/pytest
 	$(VENV)/python tools/test-share
 
@@ -23,6 +24,9 @@ setup-test: setup
 
 screenshots: setup
 	$(VENV)/python tools/screenshot
+
+schemas: setup
+	$(VENV)/python tools/schemas
 
 bench: setup-test
 	$(VENV)/python benchmarks/first_window.py

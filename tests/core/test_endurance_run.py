@@ -157,9 +157,7 @@ HOT = replace(
 )
 
 
-@given(
-    offered=st.floats(50e6, 200e6), ambient_c=st.floats(-10, 45), warmer_k=st.floats(0, 30)
-)
+@given(offered=st.floats(50e6, 200e6), ambient_c=st.floats(-10, 45), warmer_k=st.floats(0, 30))
 def test_a_hotter_room_never_improves_a_paced_take(offered, ambient_c, warmer_k):
     """Below the cap the power is the same in both rooms, so the warmer drive throttles no later.
 

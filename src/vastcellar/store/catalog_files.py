@@ -95,6 +95,32 @@ def read_sections(path: Path, format_name: str) -> dict[str, list[Any]]:
     return sections
 
 
+def catalog_schema() -> dict[str, Any]:
+    """Return the JSON Schema of catalog and cellar files: the same sections, each optional."""
+    sections = {
+        name: section_adapter(kind).json_schema(ref_template="#/$defs/{model}")  # type: ignore[arg-type]
+        for name, kind in _SECTIONS.items()
+    }
+    definitions: dict[str, Any] = {}
+    for section in sections.values():
+        definitions.update(section.pop("$defs", {}))
+    return {
+        "$defs": definitions,
+        "title": "CatalogInFile",
+        "description": "Link modes, codecs and parts; a cellar file lists units.",
+        "type": "object",
+        "additionalProperties": False,
+        "required": ["format", "version"],
+        "properties": {
+            "format": {"enum": [CATALOG_FORMAT, CELLAR_FORMAT]},
+            "version": {"const": 1},
+            "currency": {"type": "string"},
+            "simulated": {"type": "boolean"},
+            **sections,
+        },
+    }
+
+
 def load_catalog(extra: Iterable[Path] = ()) -> Catalog:
     """Return the shipped catalog with the files *extra* laid over it, later keys winning.
 

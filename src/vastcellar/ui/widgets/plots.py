@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import math
-
 import pyqtgraph as pg
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor
@@ -12,7 +10,7 @@ from vastcellar.ui.look import Look, font
 
 pg.setConfigOptions(antialias=True)
 
-_MOST_HEAT_TICKS = 3.5  # more numbers than that run into each other
+_TICK_APART = 0.4  # of the strip's span: closer numbers run into each other
 
 
 class PlainAxis(pg.AxisItem):  # type: ignore[misc]
@@ -58,15 +56,21 @@ def make_heat_strip(look: Look, under: pg.PlotWidget) -> pg.PlotWidget:
     return strip
 
 
-def frame_heat(strip: pg.PlotWidget, low_c: float, high_c: float) -> float:
-    """Fit *strip* to low..high with a line of text above; return where that line begins."""
+def frame_heat(
+    strip: pg.PlotWidget, low_c: float, high_c: float, ticks_c: tuple[float, ...] = ()
+) -> float:
+    """Fit *strip* to low..high with a line of text above; return where that line begins.
+
+    The strip is low: only *ticks_c* are numbered, from the last back, where they don't touch.
+    """
     span = max(high_c - low_c, 4.0)
     top = high_c + 0.6 * span
     strip.setYRange(low_c - 0.12 * span, top, padding=0)
-    step = next((step for step in (2, 5, 10, 20) if span / step <= _MOST_HEAT_TICKS), 50)
-    first = math.ceil(low_c / step) * step
-    ticks = [(value, str(value)) for value in range(first, math.floor(high_c) + 1, step)]
-    strip.getAxis("left").setTicks([ticks])
+    shown: list[float] = []
+    for value in reversed(ticks_c):
+        if all(abs(value - other) > _TICK_APART * span for other in shown):
+            shown.append(value)
+    strip.getAxis("left").setTicks([[(value, f"{value:.0f}") for value in shown]])
     return top
 
 

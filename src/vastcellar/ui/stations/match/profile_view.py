@@ -134,6 +134,7 @@ class ProfileView(QWidget):
         plot.plot(across, drive, pen=line_pen(look.color("copper"), 1.8))
         plot.plot(across, case, pen=line_pen(look.color("soft"), 1.2))
         low, high = float(np.min(case)), float(np.max(drive))
+        marks = float(drive[0]), float(np.max(drive))
         throttle = chain.parts.drive.behaviour.throttle if chain else ()
         if throttle:
             high = max(high, throttle[0].on_c)
@@ -149,7 +150,7 @@ class ProfileView(QWidget):
             text.setPos(float(across[-1]), throttle[0].on_c)
             plot.addItem(text, ignoreBounds=True)
         text = note("°C, drive and case", look.color("soft"), (0, 0))
-        text.setPos(float(across[0]), frame_heat(plot, low, high))
+        text.setPos(float(across[0]), frame_heat(plot, low, high, marks))
         plot.addItem(text, ignoreBounds=True)
 
 

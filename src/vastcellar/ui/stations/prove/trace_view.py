@@ -104,7 +104,8 @@ class TraceView(QWidget):
             stride = max(1, len(elapsed_s) // _MOST_POINTS)
             celsius = trace.temperature_c[known][::stride]
             self._warmth.setData(trace.elapsed_s[known][::stride] / 60, celsius)
-            top = frame_heat(self._heat, float(celsius.min()), float(celsius.max()))
+            low, high = float(celsius.min()), float(celsius.max())
+            top = frame_heat(self._heat, low, high, (low, high))
             self._heat_note.setPos(0, top)
             self._heat_note.setText("°C, drive")
         else:

@@ -1,0 +1,13 @@
+"""The JSON Schemas of the open formats, by the name of the file they describe."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from vastcellar.store.catalog_files import catalog_schema
+from vastcellar.store.shoot_files import chain_schema, shoot_schema
+
+
+def schemas() -> dict[str, dict[str, Any]]:
+    """Return each schema; files and schemas come from the same models."""
+    return {"shoot": shoot_schema(), "chain": chain_schema(), "catalog": catalog_schema()}

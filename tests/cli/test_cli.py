@@ -45,6 +45,42 @@ def test_need_answers_for_each_camera():
     assert main_camera["seconds_per_medium"] == pytest.approx(104.28 * 60, rel=1e-4)
 
 
+def test_need_answers_for_the_whole_shoot():
+    found = answer("need", EXAMPLES / "slipway.shoot.json", "--json")
+    assert found["total_bytes"] == pytest.approx(sum(found["bytes_by_day"]))
+    low, high = found["total_bytes_range"]
+    assert low < found["total_bytes"] < high
+    main_camera = found["cameras"][0]
+    assert main_camera["media_by_day"] == [2, 2, 2, 2, 2, 3]
+    assert main_camera["guaranteed_by"] == {"VPG400": pytest.approx(400 / 287.35 - 1, rel=1e-3)}
+    van = found["copies"][2]
+    assert van["keep_days"] == 2
+    assert van["held_bytes_by_day"][1:] == pytest.approx([van["needed_bytes"]] * 5)
+    assert [each["concern"] for each in found["warnings"]] == ["file split", "guarantee"]
+
+
+@pytest.mark.parametrize(
+    ("line", "key", "value"),
+    [
+        ("52 min at 160 MB/s x 3 copies", "value_bytes", 1.4976e12),
+        ("4 TB in 30 min", "value_bytes_per_s", 4e12 / 1800),
+        ("47 GB at 180 MB/s", "value_s", 261.11),
+        ("1274 Mb/s", "value_bytes_per_s", 159.25e6),
+        ("1 TB", "value_bytes", 1e12),
+        ("4 TB / 500 GB", "value", 8),
+    ],
+)
+def test_sum_answers_a_line(line, key, value):
+    found = answer("sum", line, "--json")
+    assert found[key] == pytest.approx(value, rel=1e-4)
+    if found["is_claim"]:
+        carries = {each["mode"]: each["carries"] for each in found["links"]}
+        assert (carries["usb-10g"], carries["usb4-40g"]) == (False, True)
+        assert found["verdict"].startswith("More than a ")
+    if line == "1 TB":
+        assert any("931" in each["label"] for each in found["lines"])
+
+
 def test_chain_answers_for_each_stage():
     found = answer("chain", EXAMPLES / "wasted.chain.json", "--json")
     assert found["negotiated"]["mode"] == "usb-10g"

@@ -94,7 +94,7 @@ def test_every_figure_has_its_sum_with_the_values_that_it_was_made_from(slipway,
     camera = slipway.camera("A")
     judgement = judge_camera(slipway, camera, catalog, shelf)
     sums = sums_of(judgement, camera, 24.0, PLAIN)
-    assert list(sums) == ["need", "take", "link", "margin", "cache", "heat"]
+    assert list(sums) == ["need", "take", "guarantee", "link", "margin", "cache", "heat"]
     need = {line.label: line for line in sums["need"].lines}
     assert need["picture"].reckoning == "6144 × 3456 × 12 bit × 25 ÷ 5 ÷ 8"
     assert need["need"].value == "287.3 MB/s"
@@ -166,7 +166,7 @@ def test_a_catalog_file_of_the_users_with_an_error_stops_the_start_with_its_name
         open_workplace(places=places)
 
 
-def test_a_data_folder_that_cant_be_made_is_a_sentence(tmp_path, places):
+def test_a_folder_for_data_that_cant_be_made_is_a_sentence(tmp_path, places):
     (tmp_path / "data ü").write_text("a file where the folder should be")
     with pytest.raises(CellarError) as caught:
         open_workplace(places=places)

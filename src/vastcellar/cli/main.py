@@ -11,6 +11,7 @@ from vastcellar import __version__
 from vastcellar.cli.chain_command import chain
 from vastcellar.cli.need_command import need
 from vastcellar.cli.prove_command import prove
+from vastcellar.cli.sum_command import sum_command
 from vastcellar.core.errors import VastCellarError
 
 
@@ -52,6 +53,7 @@ def cli(ctx: click.Context, demo: bool) -> None:
 cli.add_command(need)
 cli.add_command(chain)
 cli.add_command(prove)
+cli.add_command(sum_command)
 
 
 def main() -> None:

@@ -1,62 +1,133 @@
-"""vast-cellar need: what each camera of a shoot asks of its media."""
+"""vast-cellar need: what each camera of a shoot asks of its media, and the shoot of its copies."""
 
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import click
 
 from vastcellar.cli.printing import print_json, print_lines
-from vastcellar.core.needs import camera_need, copied_bytes_per_day, shoot_bytes_per_day
+from vastcellar.core.guarantees import guarantee_margins
+from vastcellar.core.shoot_plan import CameraPlan
 from vastcellar.core.units import PLAIN
 from vastcellar.services.catalogs import read_catalog
 from vastcellar.services.folders import folders
+from vastcellar.services.plan_wording import range_text, warning_sentence
+from vastcellar.services.planning import PlannedShoot, planned
 from vastcellar.services.shoots import shoot_in_file
+from vastcellar.services.workplace import Shelf
 
 
 @click.command()
 @click.argument("shoot", type=click.Path(path_type=Path))
 @click.option("--json", "as_json", is_flag=True, help="Print JSON.")
 def need(shoot: Path, as_json: bool) -> None:
-    """Print the need of each camera in the file SHOOT."""
-    job = shoot_in_file(shoot, read_catalog(folders(demo=False)))
-    needs = [(camera, camera_need(camera)) for camera in job.cameras]
+    """Print the need of each camera in the file SHOOT, its media and the copies day by day."""
+    catalog = read_catalog(folders(demo=False))
+    job = planned(shoot_in_file(shoot, catalog), catalog, Shelf())
     if as_json:
-        print_json(
+        print_json(_as_json(job))
+    else:
+        _print(job)
+
+
+def _as_json(job: PlannedShoot) -> dict[str, Any]:
+    plan, shoot = job.plan, job.shoot
+    return {
+        "shoot": shoot.name,
+        "days": shoot.days,
+        "total_bytes": plan.total_bytes,
+        "total_bytes_range": [plan.easy_bytes, plan.hard_bytes],
+        "bytes_by_day": plan.copied_bytes.tolist(),
+        "copies": [
             {
-                "shoot": job.name,
-                "days": job.days,
-                "bytes_per_day": shoot_bytes_per_day(job),
-                "copied_bytes_per_day": copied_bytes_per_day(job),
-                "cameras": [
-                    {
-                        "key": camera.key,
-                        "name": camera.name,
-                        "format": camera.recording.name,
-                        "average_bytes_per_s": found.average_bytes_per_s,
-                        "peak_bytes_per_s": found.peak_bytes_per_s,
-                        "needed_write_bytes_per_s": found.needed_write_bytes_per_s,
-                        "bytes_per_hour": found.bytes_per_hour,
-                        "seconds_per_medium": found.seconds_per_medium,
-                        "longest_take_bytes": found.longest_take_bytes,
-                        "bytes_per_day": found.bytes_per_day,
-                    }
-                    for camera, found in needs
-                ],
+                "name": each.copy.name,
+                "kept_at": each.copy.kept_at,
+                "keep_days": each.copy.keep_days,
+                "held_bytes_by_day": each.held_bytes.tolist(),
+                "needed_bytes": each.needed_bytes,
             }
-        )
-        return
-    for camera, found in needs:
+            for each in plan.copies
+        ],
+        "cameras": [_camera_as_json(each) for each in plan.cameras],
+        "warnings": [
+            {
+                "concern": each.concern.value,
+                "camera": each.camera_key or None,
+                "day": each.day or None,
+                "grave": each.is_grave,
+                "says": warning_sentence(each, shoot, PLAIN),
+            }
+            for each in job.warnings
+        ],
+    }
+
+
+def _camera_as_json(plan: CameraPlan) -> dict[str, Any]:
+    camera, need = plan.camera, plan.need
+    return {
+        "key": camera.key,
+        "name": camera.name,
+        "format": camera.recording.name,
+        "evidence": need.evidence.value,
+        "average_bytes_per_s": need.average_bytes_per_s,
+        "average_range_bytes_per_s": [need.easy_bytes_per_s, need.hard_bytes_per_s],
+        "peak_bytes_per_s": need.peak_bytes_per_s,
+        "needed_write_bytes_per_s": need.needed_write_bytes_per_s,
+        "bytes_per_hour": need.bytes_per_hour,
+        "seconds_per_medium": need.seconds_per_medium,
+        "longest_take_bytes": need.longest_take_bytes,
+        "longest_take_share_of_medium": plan.longest_share_of_medium,
+        "bytes_by_day": plan.recorded_bytes.tolist(),
+        "copied_bytes_by_day": plan.copied_bytes.tolist(),
+        "bytes_in_all": float(plan.copied_bytes.sum()),
+        "takes_by_day": plan.takes.tolist(),
+        "media_by_day": plan.media.tolist(),
+        "media_to_carry": plan.media_to_carry,
+        "guaranteed_by": {
+            each.guarantee.name: each.margin
+            for each in guarantee_margins(need.needed_write_bytes_per_s)
+            if each.covers
+        },
+    }
+
+
+def _print(job: PlannedShoot) -> None:
+    plan, shoot = job.plan, job.shoot
+    for each in plan.cameras:
+        camera, need = each.camera, each.need
         click.echo(f"{camera.key} {camera.name}: {camera.recording.name}")
+        spread = range_text(need, PLAIN)
+        carry = f"{each.media_to_carry} of {PLAIN.size(camera.medium_bytes)}"
+        covering = [
+            f"{g.guarantee.name} ({PLAIN.percent(g.margin, signed=True)})"
+            for g in guarantee_margins(need.needed_write_bytes_per_s)
+            if g.covers
+        ]
         print_lines(
             [
-                ("average", PLAIN.rate(found.average_bytes_per_s, 2)),
-                ("worst second", PLAIN.rate(found.peak_bytes_per_s, 2)),
-                ("need", PLAIN.rate(found.needed_write_bytes_per_s, 2)),
-                ("an hour", PLAIN.size(found.bytes_per_hour)),
-                ("a medium lasts", PLAIN.duration(found.seconds_per_medium)),
-                ("longest take", PLAIN.size(found.longest_take_bytes)),
+                ("average", PLAIN.rate(need.average_bytes_per_s, 2)),
+                *([("easy to hard picture", spread)] if spread else []),
+                ("worst second", PLAIN.rate(need.peak_bytes_per_s, 2)),
+                ("need", PLAIN.rate(need.needed_write_bytes_per_s, 2)),
+                ("guaranteed by", ", ".join(covering) or "no card class"),
+                ("an hour", PLAIN.size(need.bytes_per_hour)),
+                ("a medium lasts", PLAIN.duration(need.seconds_per_medium)),
+                ("longest take", PLAIN.size(need.longest_take_bytes)),
+                ("fullest day", PLAIN.size(float(each.copied_bytes.max(initial=0.0)))),
+                ("media to carry", carry),
             ]
         )
-    if not needs:
-        click.echo(f"{job.name} has no cameras yet.")
+    if not plan.cameras:
+        click.echo(f"{shoot.name} has no cameras yet.")
+        return
+    days = "1 day" if shoot.days == 1 else f"{shoot.days} days"
+    click.echo(
+        f"In {days}: {PLAIN.size(plan.total_bytes)} "
+        f"({PLAIN.size(plan.easy_bytes)} to {PLAIN.size(plan.hard_bytes)})"
+    )
+    if plan.copies:
+        print_lines([(each.copy.name, PLAIN.size(each.needed_bytes)) for each in plan.copies])
+    for warning in job.warnings:
+        click.echo(f"! {warning_sentence(warning, shoot, PLAIN)}.")

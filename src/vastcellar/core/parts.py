@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import TypeVar
 
+from vastcellar.core.camera_models import CameraModel
 from vastcellar.core.checks import require_above_zero, require_between, require_not_negative
 from vastcellar.core.errors import BadValueError, UnknownPartError
 from vastcellar.core.formats import CodecFamily
@@ -248,6 +249,7 @@ class Catalog:
     cables: Mapping[str, Cable]
     hosts: Mapping[str, Host]
     currency: str = "EUR"
+    cameras: Mapping[str, CameraModel] = field(default_factory=dict)
 
     def codec(self, key: str) -> CodecFamily:
         """Return the codec family called *key*."""
@@ -264,6 +266,10 @@ class Catalog:
     def cable(self, key: str) -> Cable:
         """Return the cable called *key*."""
         return _find(self.cables, key, "cable")
+
+    def camera(self, key: str) -> CameraModel:
+        """Return the camera model called *key*."""
+        return _find(self.cameras, key, "camera")
 
     def host(self, key: str) -> Host:
         """Return the host called *key*."""

@@ -4,19 +4,19 @@ from __future__ import annotations
 
 import json
 from dataclasses import dataclass
-from fractions import Fraction
 from pathlib import Path
 
+from vastcellar.core import camera_models
 from vastcellar.core.errors import BadFileError
-from vastcellar.core.formats import RecordingFormat
 from vastcellar.core.parts import Catalog
-from vastcellar.core.shoot import Camera, Shoot
-from vastcellar.core.units import TB
+from vastcellar.core.shoot import Camera, Shoot, default_copies
 from vastcellar.services.folders import Folders
 from vastcellar.store.json_files import read_json, write_text_whole
 from vastcellar.store.shoot_files import SHOOT_SUFFIX, read_shoot, shoot_text, write_shoot
 
 MOST_RECENT = 8
+USUAL_COPIES = 2
+"""At least two verified copies before a card is wiped."""
 _AUTOSAVE_FORMAT = "vast-cellar/unsaved"
 
 
@@ -31,7 +31,7 @@ class OpenShoot:
 
 def new_shoot(name: str = "New shoot") -> Shoot:
     """Return an empty shoot."""
-    return Shoot(name=name, days=1, cameras=())
+    return Shoot(name=name, days=1, cameras=(), copies=default_copies(USUAL_COPIES))
 
 
 def next_camera_key(shoot: Shoot) -> str:
@@ -42,22 +42,24 @@ def next_camera_key(shoot: Shoot) -> str:
     return next(key for key in (*letters, *numbered) if key not in taken)
 
 
-def new_camera(shoot: Shoot, catalog: Catalog) -> Camera:
-    """Return a camera with good defaults: UHD 422 HQ at 25, a 30-minute take, 1 TB media."""
-    codec = catalog.codec("rdd36")
+PLAIN_MODEL = "plain-422"
+"""The camera that a new one is before anybody says which."""
+
+
+def new_camera(shoot: Shoot, catalog: Catalog, model_key: str = PLAIN_MODEL) -> Camera:
+    """Return a camera of *model_key* at its first preset, with good defaults for the rest."""
+    model = catalog.camera(model_key)
+    preset = model.presets[0]
     key = next_camera_key(shoot)
-    return Camera(
-        key=key,
-        name=f"Camera {key}",
-        model="",
-        recording=RecordingFormat(
-            codec=codec, width_px=3840, height_px=2160, frames_per_s=Fraction(25), quality="422hq"
-        ),
-        crest=codec.typical_crest,
-        longest_take_s=30 * 60,
-        hours_a_day=2.0,
-        medium_bytes=TB,
-    )
+    codec = catalog.codec(preset.codec)
+    return camera_models.new_camera(key, f"Camera {key}", model, preset, codec)
+
+
+def set_to_preset(camera: Camera, catalog: Catalog, model_key: str, preset_name: str) -> Camera:
+    """Return *camera* as that model at that preset of its menu."""
+    model = catalog.camera(model_key)
+    preset = model.preset(preset_name)
+    return camera_models.set_to_preset(camera, model, preset, catalog.codec(preset.codec))
 
 
 def shoot_in_file(path: Path, catalog: Catalog) -> Shoot:

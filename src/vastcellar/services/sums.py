@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from vastcellar.core.chain import Chain, heat_path
 from vastcellar.core.endurance_run import (
     EventKind,
@@ -11,38 +9,26 @@ from vastcellar.core.endurance_run import (
     fold_while_writing_bytes_per_s,
 )
 from vastcellar.core.evidence import Evidence
-from vastcellar.core.formats import AUDIO_BITS, AUDIO_SAMPLE_RATE_HZ, RateRule
 from vastcellar.core.heat import largest_rate_without_throttle_bytes_per_s
 from vastcellar.core.judgement import Judgement
 from vastcellar.core.shoot import Camera
 from vastcellar.core.units import MB, NumberFormat
+from vastcellar.services.need_sums import guarantee_sum, need_sum, take_sum
+from vastcellar.services.sum_lines import Sum, SumLine
 
-
-@dataclass(frozen=True, slots=True)
-class SumLine:
-    """One step: what it is, how it is reckoned, what comes out."""
-
-    label: str
-    reckoning: str
-    value: str
-
-
-@dataclass(frozen=True, slots=True)
-class Sum:
-    """The arithmetic of one figure."""
-
-    key: str
-    title: str
-    lines: tuple[SumLine, ...]
-    source: str
-    evidence: Evidence
+__all__ = ["Sum", "SumLine", "sums_of"]
 
 
 def sums_of(
     judgement: Judgement, camera: Camera, ambient_c: float, fmt: NumberFormat
 ) -> dict[str, Sum]:
     """Return every sum behind *judgement*, by key, in the order of the work."""
-    found = [need_sum(judgement, camera, fmt), take_sum(judgement, camera, fmt)]
+    need = judgement.need
+    found = [
+        need_sum(need, camera, fmt),
+        take_sum(need, camera, fmt),
+        guarantee_sum(need, camera, fmt),
+    ]
     if judgement.chain is not None:
         found.append(link_sum(judgement.chain, fmt))
         if judgement.run is not None:
@@ -50,75 +36,6 @@ def sums_of(
     if judgement.proof is not None:
         found.append(proof_sum(judgement, fmt))
     return {entry.key: entry for entry in found}
-
-
-def need_sum(judgement: Judgement, camera: Camera, fmt: NumberFormat) -> Sum:
-    """Return how the need follows from the format."""
-    need, recording = judgement.need, camera.recording
-    video, audio = fmt.rate(need.video_bytes_per_s, 1), fmt.rate(need.audio_bytes_per_s, 1)
-    frames = fmt.frame_rate(recording.frames_per_s)
-    picture = f"{recording.width_px} × {recording.height_px}"
-    if recording.codec.rule is RateRule.RATIO_RAW:
-        reckoning = (
-            f"{picture} × {recording.bit_depth} bit × {frames} ÷ {fmt.number(recording.ratio)} ÷ 8"
-        )
-    elif recording.codec.rule is RateRule.BITS_PER_PIXEL:
-        bits = recording.codec.quality(recording.quality).bits_per_pixel
-        reckoning = f"{picture} × {fmt.number(bits, 3)} bit × {frames} ÷ 8"
-    else:
-        reckoning = f"{fmt.bit_rate(need.video_bytes_per_s)} from the menu ÷ 8"
-    lines = [
-        SumLine("picture", reckoning, video),
-        SumLine(
-            "sound",
-            f"{recording.audio_channels} × {AUDIO_SAMPLE_RATE_HZ // 1000} kHz × "
-            f"{AUDIO_BITS} bit ÷ 8",
-            audio,
-        ),
-    ]
-    if recording.container_overhead:
-        share = fmt.percent(recording.container_overhead)
-        lines.append(SumLine("container", f"all of it × (1 + {share})", ""))
-    lines += [
-        SumLine("average", "picture + sound", fmt.rate(need.average_bytes_per_s, 1)),
-        SumLine(
-            "worst second",
-            f"picture × {fmt.number(camera.crest)} + sound",
-            fmt.rate(need.peak_bytes_per_s, 1),
-        ),
-        SumLine(
-            "need",
-            f"worst second × (1 + {fmt.percent(camera.headroom)} headroom)",
-            fmt.rate(need.needed_write_bytes_per_s, 1),
-        ),
-    ]
-    return Sum("need", "Need", tuple(lines), recording.codec.source, Evidence.COMPUTED)
-
-
-def take_sum(judgement: Judgement, camera: Camera, fmt: NumberFormat) -> Sum:
-    """Return how much a take, an hour and a medium come to."""
-    need = judgement.need
-    average = fmt.rate(need.average_bytes_per_s, 1)
-    lines = (
-        SumLine("an hour", f"{average} × 3{fmt.group}600 s", fmt.size(need.bytes_per_hour)),
-        SumLine(
-            "longest take",
-            f"{average} × {fmt.duration(camera.longest_take_s)}",
-            fmt.size(need.longest_take_bytes),
-        ),
-        SumLine(
-            "a day",
-            f"{average} × {fmt.number(camera.hours_a_day)} h",
-            fmt.size(need.bytes_per_day),
-        ),
-        SumLine(
-            "a medium lasts",
-            f"{fmt.size(camera.medium_bytes)} ÷ {average}",
-            fmt.duration(need.seconds_per_medium),
-        ),
-    )
-    source = "decimal units: 1 TB = 10¹² bytes = 931.3 GiB"
-    return Sum("take", "Take and medium", lines, source, Evidence.COMPUTED)
 
 
 def link_sum(chain: Chain, fmt: NumberFormat) -> Sum:

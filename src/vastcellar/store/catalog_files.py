@@ -9,6 +9,7 @@ from typing import Any
 
 from pydantic import TypeAdapter, ValidationError
 
+from vastcellar.core.camera_models import CameraModel, FormatPreset
 from vastcellar.core.errors import BadFileError, BadValueError
 from vastcellar.core.formats import CodecFamily, Quality
 from vastcellar.core.links import Cable, LinkMode, Port
@@ -22,6 +23,7 @@ from vastcellar.core.parts import (
     Unit,
     WriteBehaviour,
 )
+from vastcellar.core.shoot import AllowedMedium, CameraLimits
 from vastcellar.data import data_path
 from vastcellar.store.json_files import as_bad_file, read_json, require_format
 
@@ -43,9 +45,15 @@ _FROM_FILES: tuple[Any, ...] = (
     Host,
     Port,
     Unit,
+    CameraModel,
+    FormatPreset,
+    CameraLimits,
+    AllowedMedium,
 )
 for _kind in _FROM_FILES:
     _kind.__pydantic_config__ = {"extra": "forbid"}
+
+_SHIPPED = ("links.json", "codecs.json", "parts.json", "cameras.json")
 
 _SECTIONS: dict[str, type[Any]] = {
     "modes": LinkMode,
@@ -54,6 +62,7 @@ _SECTIONS: dict[str, type[Any]] = {
     "enclosures": Enclosure,
     "cables": Cable,
     "hosts": Host,
+    "cameras": CameraModel,
     "units": Unit,
 }
 
@@ -127,7 +136,7 @@ def load_catalog(extra: Iterable[Path] = ()) -> Catalog:
     Raises BadFileError for a file with an error, or where a part names a link mode that no
     file describes.
     """
-    shipped = [data_path("catalog", name) for name in ("links.json", "codecs.json", "parts.json")]
+    shipped = [data_path("catalog", name) for name in _SHIPPED]
     merged: dict[str, dict[str, Any]] = {name: {} for name in _SECTIONS}
     currency = "EUR"
     for path in (*shipped, *extra):
@@ -136,6 +145,7 @@ def load_catalog(extra: Iterable[Path] = ()) -> Catalog:
         for name, values in sections.items():
             merged[name].update((value.key, value) for value in values)
         _require_known_modes(merged, path)
+        _require_possible_presets(merged, path)
     return Catalog(
         modes=merged["modes"],
         codecs=merged["codecs"],
@@ -143,6 +153,7 @@ def load_catalog(extra: Iterable[Path] = ()) -> Catalog:
         enclosures=merged["enclosures"],
         cables=merged["cables"],
         hosts=merged["hosts"],
+        cameras=merged["cameras"],
         currency=currency,
     )
 
@@ -162,6 +173,23 @@ def _require_known_modes(merged: dict[str, dict[str, Any]], path: Path) -> None:
                     where=f"{path.name}: {owner}",
                     mend=f"Use one of {', '.join(sorted(merged['modes']))}, or describe it",
                 )
+
+
+def _require_possible_presets(merged: dict[str, dict[str, Any]], path: Path) -> None:
+    for model in merged["cameras"].values():
+        for preset in model.presets:
+            where = f"{path.name}: {model.key}: {preset.name}"
+            codec = merged["codecs"].get(preset.codec)
+            if codec is None:
+                raise BadFileError(
+                    f"it names the codec {preset.codec!r}, which no file describes",
+                    where=where,
+                    mend=f"Use one of {', '.join(sorted(merged['codecs']))}, or describe it",
+                )
+            try:
+                preset.recording(codec)
+            except BadValueError as error:
+                raise BadFileError(error.what, where=where, mend=error.mend) from error
 
 
 def read_units(path: Path) -> tuple[Unit, ...]:

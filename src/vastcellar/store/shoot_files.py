@@ -5,14 +5,34 @@ from __future__ import annotations
 import json
 from fractions import Fraction
 from pathlib import Path
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, ValidationError, field_serializer
+from pydantic import (
+    BaseModel,
+    BeforeValidator,
+    ConfigDict,
+    Field,
+    ValidationError,
+    field_serializer,
+)
 
 from vastcellar.core.errors import BadFileError, BadValueError, UnknownPartError
 from vastcellar.core.formats import RateRule, RecordingFormat
+from vastcellar.core.measured_rate import MeasuredRate
 from vastcellar.core.parts import Catalog
-from vastcellar.core.shoot import Camera, Setup, Shoot
+from vastcellar.core.rolls import RollPattern
+from vastcellar.core.shoot import (
+    DEFAULT_DAY_S,
+    DEFAULT_RESERVE,
+    AllowedMedium,
+    Camera,
+    CameraLimits,
+    Copy,
+    SecondStream,
+    Setup,
+    Shoot,
+    default_copies,
+)
 from vastcellar.store.json_files import as_bad_file, read_json, require_format, write_text_whole
 
 SHOOT_FORMAT = "vast-cellar/shoot"
@@ -37,10 +57,18 @@ class FormatInFile(_Strict):
     menu_bits_per_s: float = 0.0
     audio_channels: int = 2
     container_overhead: float = 0.0
+    sampling: str = ""
+    project_frames_per_s: Fraction | None = None
 
-    @field_serializer("frames_per_s")
-    def _exact(self, value: Fraction) -> str:
-        return str(value)
+    @field_serializer("frames_per_s", "project_frames_per_s")
+    def _exact(self, value: Fraction | None) -> str | None:
+        return None if value is None else str(value)
+
+
+# Values that need nothing looked up are read straight into core's own classes.
+_VALUES: tuple[Any, ...] = (AllowedMedium, CameraLimits, Copy, MeasuredRate)
+for _kind in _VALUES:
+    _kind.__pydantic_config__ = ConfigDict(extra="forbid")
 
 
 class SetupInFile(_Strict):
@@ -52,6 +80,14 @@ class SetupInFile(_Strict):
     unit_tag: str = ""
     enclosure_key: str = ""
     cable_key: str = ""
+
+
+class SecondInFile(_Strict):
+    """A second stream recorded at the same time."""
+
+    recording: FormatInFile
+    crest: float
+    is_on_same_medium: bool = True
 
 
 class CameraInFile(_Strict):
@@ -68,6 +104,18 @@ class CameraInFile(_Strict):
     medium_bytes: int
     buffer_bytes: int
     setup: SetupInFile | None = None
+    hours_by_day: tuple[float, ...] = ()
+    pattern: RollPattern = RollPattern.DOCUMENTARY
+    longest_on_day: int = 0
+    second: SecondInFile | None = None
+    limits: CameraLimits = Field(default_factory=CameraLimits)
+    medium_guarantee: str = ""
+    measured: MeasuredRate | None = None
+
+
+def _copies(value: Any) -> Any:
+    """A bare number stands for so many copies as they are usually kept."""
+    return default_copies(value) if isinstance(value, int) else value
 
 
 class ShootInFile(_Strict):
@@ -79,7 +127,10 @@ class ShootInFile(_Strict):
     note: str = ""
     days: int
     ambient_c: float
-    copies: int
+    copies: Annotated[tuple[Copy, ...], BeforeValidator(_copies)]
+    reserve: float = DEFAULT_RESERVE
+    day_start_s: float = DEFAULT_DAY_S[0]
+    day_end_s: float = DEFAULT_DAY_S[1]
     cameras: tuple[CameraInFile, ...]
 
 
@@ -115,6 +166,10 @@ def read_shoot(path: Path, catalog: Catalog) -> Shoot:
         document = ShootInFile.model_validate(content)
     except ValidationError as error:
         raise as_bad_file(error, path) from error
+    except (BadValueError, UnknownPartError) as error:
+        raise BadFileError(
+            error.what, where=f"{path.name}: {error.where}", mend=error.mend
+        ) from error
     cameras = []
     for index, entry in enumerate(document.cameras):
         field = f"{path.name}: cameras[{index}]"
@@ -124,15 +179,11 @@ def read_shoot(path: Path, catalog: Catalog) -> Shoot:
             raise BadFileError(
                 error.what, where=f"{field} ({error.where})", mend=error.mend
             ) from error
+    fields = dict(document)
+    del fields["format"], fields["version"]
+    fields["cameras"] = tuple(cameras)
     try:
-        return Shoot(
-            name=document.name,
-            days=document.days,
-            cameras=tuple(cameras),
-            ambient_c=document.ambient_c,
-            copies=document.copies,
-            note=document.note,
-        )
+        return Shoot(**fields)
     except BadValueError as error:
         raise BadFileError(
             error.what, where=f"{path.name}: {error.where}", mend=error.mend
@@ -140,81 +191,62 @@ def read_shoot(path: Path, catalog: Catalog) -> Shoot:
 
 
 def _camera(entry: CameraInFile, catalog: Catalog) -> Camera:
-    fields = entry.recording.model_dump()
-    fields["frames_per_s"] = entry.recording.frames_per_s
-    fields["codec"] = catalog.codec(entry.recording.codec)
-    return Camera(
-        key=entry.key,
-        name=entry.name,
-        model=entry.model,
-        recording=RecordingFormat(**fields),
-        crest=entry.crest,
-        headroom=entry.headroom,
-        longest_take_s=entry.longest_take_s,
-        hours_a_day=entry.hours_a_day,
-        medium_bytes=entry.medium_bytes,
-        buffer_bytes=entry.buffer_bytes,
-        setup=Setup(**entry.setup.model_dump()) if entry.setup else None,
-    )
+    fields = dict(entry)
+    fields["recording"] = _recording(entry.recording, catalog)
+    fields["setup"] = Setup(**dict(entry.setup)) if entry.setup else None
+    if entry.second is not None:
+        second = dict(entry.second)
+        second["recording"] = _recording(entry.second.recording, catalog)
+        fields["second"] = SecondStream(**second)
+    return Camera(**fields)
+
+
+def _recording(entry: FormatInFile, catalog: Catalog) -> RecordingFormat:
+    fields = dict(entry)
+    fields["codec"] = catalog.codec(entry.codec)
+    return RecordingFormat(**fields)
+
+
+_SHOOT = frozenset(ShootInFile.model_fields) - {"format", "version"}
 
 
 def shoot_text(shoot: Shoot) -> str:
     """Return *shoot* as the text of its file; reading it back gives the same shoot."""
-    document = ShootInFile(
-        format="vast-cellar/shoot",
-        version=1,
-        name=shoot.name,
-        note=shoot.note,
-        days=shoot.days,
-        ambient_c=shoot.ambient_c,
-        copies=shoot.copies,
-        cameras=tuple(_camera_in_file(camera) for camera in shoot.cameras),
-    )
+    fields = {name: getattr(shoot, name) for name in ShootInFile.model_fields if name in _SHOOT}
+    fields["cameras"] = tuple(_camera_in_file(camera) for camera in shoot.cameras)
+    document = ShootInFile(format="vast-cellar/shoot", version=1, **fields)
     content = document.model_dump(mode="json")
     for camera, entry in zip(shoot.cameras, content["cameras"], strict=True):
         _drop_unused(camera.recording, entry["recording"])
+        if camera.second is not None:
+            _drop_unused(camera.second.recording, entry["second"]["recording"])
     return json.dumps(content, indent=2, ensure_ascii=False) + "\n"
 
 
 def _camera_in_file(camera: Camera) -> CameraInFile:
-    recording, setup = camera.recording, camera.setup
-    return CameraInFile(
-        key=camera.key,
-        name=camera.name,
-        model=camera.model,
-        recording=FormatInFile(
-            codec=recording.codec.key,
-            width_px=recording.width_px,
-            height_px=recording.height_px,
-            frames_per_s=recording.frames_per_s,
-            bit_depth=recording.bit_depth,
-            ratio=recording.ratio,
-            quality=recording.quality,
-            menu_bits_per_s=recording.menu_bits_per_s,
-            audio_channels=recording.audio_channels,
-            container_overhead=recording.container_overhead,
-        ),
-        crest=camera.crest,
-        headroom=camera.headroom,
-        longest_take_s=camera.longest_take_s,
-        hours_a_day=camera.hours_a_day,
-        medium_bytes=camera.medium_bytes,
-        buffer_bytes=camera.buffer_bytes,
-        setup=SetupInFile(
-            drive_key=setup.drive_key,
-            host_key=setup.host_key,
-            port_key=setup.port_key,
-            unit_tag=setup.unit_tag,
-            enclosure_key=setup.enclosure_key,
-            cable_key=setup.cable_key,
-        )
-        if setup
-        else None,
-    )
+    fields = _named(CameraInFile, camera)
+    fields["recording"] = _format_in_file(camera.recording)
+    fields["setup"] = SetupInFile(**_named(SetupInFile, camera.setup)) if camera.setup else None
+    if camera.second is not None:
+        second = _named(SecondInFile, camera.second)
+        second["recording"] = _format_in_file(camera.second.recording)
+        fields["second"] = SecondInFile(**second)
+    return CameraInFile(**fields)
+
+
+def _format_in_file(recording: RecordingFormat) -> FormatInFile:
+    fields = _named(FormatInFile, recording)
+    fields["codec"] = recording.codec.key
+    return FormatInFile(**fields)
+
+
+def _named(kind: type[BaseModel], value: object) -> dict[str, Any]:
+    """Return what *value* has under the names of the fields of *kind*."""
+    return {name: getattr(value, name) for name in kind.model_fields}
 
 
 _USED_BY_RULE = {
-    RateRule.RATIO_RAW: {"bit_depth", "ratio"},
+    RateRule.RATIO: {"bit_depth", "ratio", "sampling"},
     RateRule.BITS_PER_PIXEL: {"quality"},
     RateRule.MENU_RATE: {"menu_bits_per_s"},
 }
@@ -223,9 +255,7 @@ _USED_BY_RULE = {
 def _drop_unused(recording: RecordingFormat, entry: dict[str, Any]) -> None:
     """Leave out what the codec's rule doesn't ask for, where it still has its default."""
     defaults = {name: field.default for name, field in FormatInFile.model_fields.items()}
-    for name in {"bit_depth", "ratio", "quality", "menu_bits_per_s"} - _USED_BY_RULE[
-        recording.codec.rule
-    ]:
+    for name in set().union(*_USED_BY_RULE.values()) - _USED_BY_RULE[recording.codec.rule]:
         if entry[name] == defaults[name]:
             del entry[name]
 

@@ -10,6 +10,7 @@ from vastcellar.core.mends import Mends
 from vastcellar.core.parts import Catalog
 from vastcellar.core.shoot import Camera
 from vastcellar.services.judging import judge_camera, mends_for
+from vastcellar.services.planning import planned
 from vastcellar.services.sums import Sum, sums_of
 from vastcellar.services.workplace import Shelf, Workplace
 from vastcellar.ui.look import Look
@@ -35,6 +36,7 @@ class Workbench(QObject):
         self.look = look
         self.shelf = Shelf()
         self.judgements: dict[str, Judgement] = {}
+        self.planned = planned(document.shoot, workplace.catalog, self.shelf)
         self.mends = Mends((), ())
         self._mends_finder = Background(self)
         self._mends_finder.done.connect(self._on_mends)
@@ -87,6 +89,7 @@ class Workbench(QObject):
             except VastCellarError as error:
                 self.trouble.emit(error)
         self.judgements = judgements
+        self.planned = planned(shoot, self.catalog, self.shelf)
         self.mends = Mends((), ())
         self.judged.emit()
         camera = self.subject

@@ -8,7 +8,6 @@ from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QToolButton, QVBoxLayout
 
 from vastcellar.core.evidence import Evidence
 from vastcellar.core.judgement import Judgement
-from vastcellar.core.needs import copied_bytes_per_day
 from vastcellar.core.shoot import Camera
 from vastcellar.core.units import MB
 from vastcellar.services.wording import short_verdict
@@ -198,8 +197,9 @@ class NeedBar(QWidget):
         unsaved = " •" if document.is_unsaved else ""
         self.shoot_button.setText(f"{shoot.name}{unsaved} ▾")
         days = "1 day" if shoot.days == 1 else f"{shoot.days} days"
-        total = numbers.size(copied_bytes_per_day(shoot))
-        self.summary.setText(f"{days} · {total} a day in {shoot.copies} copies")
+        total = numbers.size(bench.planned.plan.total_bytes)
+        copies = "1 copy" if len(shoot.copies) == 1 else f"{len(shoot.copies)} copies"
+        self.summary.setText(f"{days} · {total} · {copies}")
         while len(self._tabs) < len(shoot.cameras):
             tab = CameraTab(self._look)
             tab.chosen.connect(document.choose)

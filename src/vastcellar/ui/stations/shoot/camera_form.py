@@ -228,8 +228,8 @@ class CameraForm(QWidget):
         self.quality.offer([(q.key, q.name) for q in recording.codec.qualities], recording.quality)
         rule = recording.codec.rule
         self._form.setRowVisible(self.quality, rule is RateRule.BITS_PER_PIXEL)
-        self._form.setRowVisible(self.ratio, rule is RateRule.RATIO_RAW)
-        self._form.setRowVisible(self.bit_depth, rule is RateRule.RATIO_RAW)
+        self._form.setRowVisible(self.ratio, rule is RateRule.RATIO)
+        self._form.setRowVisible(self.bit_depth, rule is RateRule.RATIO)
         self._form.setRowVisible(self.menu_rate, rule is RateRule.MENU_RATE)
         for field, read in self._fields:
             field.show_value(read(camera))
@@ -257,7 +257,7 @@ def with_codec(camera: Camera, codec: CodecFamily) -> Camera:
 
 
 def _codec_name(codec: CodecFamily) -> str:
-    if codec.rule is RateRule.RATIO_RAW:
+    if codec.rule is RateRule.RATIO:
         held = "rate" if codec.typical_crest == 1.0 else "quality"
         return f"{codec.name}, constant {held}"
     return codec.name

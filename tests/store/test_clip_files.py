@@ -1,0 +1,117 @@
+"""Clips: a clip made here gives its own rate back; what isn't a clip is a sentence."""
+
+import shutil
+from dataclasses import replace
+from fractions import Fraction
+
+import av
+import numpy as np
+import pytest
+
+from vastcellar.core.errors import BadFileError, BadValueError
+from vastcellar.core.evidence import Evidence
+from vastcellar.core.needs import camera_need
+from vastcellar.services.clips import measure_clips, with_measured
+from vastcellar.store.clip_files import read_clip
+
+WIDTH, HEIGHT = 320, 180
+
+
+def make_clip(path, *, seconds=6, fps=25, busy=range(2, 3), height=HEIGHT):
+    """Write a clip whose seconds in *busy* are noise, the others grey; return bytes by second."""
+    noise = np.random.default_rng(7)
+    by_second = np.zeros(seconds)
+    with av.open(str(path), "w") as container:
+        stream = container.add_stream("mjpeg", rate=fps)
+        stream.width, stream.height, stream.pix_fmt = WIDTH, height, "yuvj420p"
+        for index in range(seconds * fps):
+            picture = np.full((height, WIDTH, 3), 128, dtype=np.uint8)
+            if index // fps in busy:
+                picture = noise.integers(0, 255, picture.shape, dtype=np.uint8)
+            frame = av.VideoFrame.from_ndarray(picture, format="rgb24")
+            for packet in stream.encode(frame):
+                by_second[min(int(packet.pts * packet.time_base), seconds - 1)] += packet.size
+                container.mux(packet)
+        for packet in stream.encode():
+            by_second[-1] += packet.size
+            container.mux(packet)
+    return by_second
+
+
+def test_a_clip_gives_its_own_rate_back(tmp_path):
+    path = tmp_path / "A 001 ü.mov"
+    by_second = make_clip(path)
+    clip = read_clip(path)
+    assert (clip.width_px, clip.height_px, clip.frames_per_s) == (WIDTH, HEIGHT, Fraction(25))
+    assert clip.duration_s == pytest.approx(6, rel=1e-3)
+    assert clip.average_bytes_per_s == pytest.approx(path.stat().st_size / 6, rel=0.01)
+    assert clip.worst_second_bytes == pytest.approx(by_second.max(), rel=0.01)
+    assert clip.worst_second_bytes > 2 * clip.average_bytes_per_s
+
+
+def test_a_folder_of_clips_becomes_the_proved_rate_of_its_format(tmp_path, slipway):
+    make_clip(tmp_path / "1.mov", busy=range(0))
+    make_clip(tmp_path / "2.mov", busy=range(6))
+    (tmp_path / "notes.txt").write_text("not a clip")
+    measured = measure_clips(tmp_path)
+    size = sum(p.stat().st_size for p in tmp_path.glob("*.mov"))
+    assert measured.clips == 2
+    assert measured.average_bytes_per_s == pytest.approx(size / 12, rel=0.01)
+    assert measured.easiest_bytes_per_s < measured.average_bytes_per_s
+    assert measured.hardest_bytes_per_s > measured.average_bytes_per_s
+
+    recording = replace(slipway.camera("A").recording, width_px=WIDTH, height_px=HEIGHT)
+    camera = with_measured(replace(slipway.camera("A"), recording=recording, second=None), measured)
+    need = camera_need(camera)
+    assert need.evidence is Evidence.PROVED
+    assert need.average_bytes_per_s == pytest.approx(size / 12, rel=0.01)
+    assert need.peak_bytes_per_s == measured.worst_second_bytes_per_s
+    # Another format is not answered for by these clips.
+    faster = replace(camera, recording=replace(recording, frames_per_s=Fraction(50)))
+    assert camera_need(faster).evidence is Evidence.COMPUTED
+    with pytest.raises(BadValueError, match="320 x 180 at 25, camera A is set to 6144 x 3456"):
+        with_measured(slipway.camera("A"), measured)
+
+
+def test_slow_motion_is_counted_in_the_time_of_recording(tmp_path, slipway):
+    """240 frames shot in a second play for 9.6 s: the medium saw them in one."""
+    path = tmp_path / "slow.mov"
+    make_clip(path, busy=range(6))
+    recording = replace(slipway.camera("D").recording, width_px=WIDTH, height_px=HEIGHT)
+    camera = with_measured(replace(slipway.camera("D"), recording=recording), measure_clips(path))
+    rate = camera_need(camera).average_bytes_per_s
+    assert rate == pytest.approx(path.stat().st_size / 6 * 9.6, rel=0.01)
+
+
+def test_clips_of_different_pictures_are_not_mixed(tmp_path):
+    make_clip(tmp_path / "1.mov", seconds=1)
+    make_clip(tmp_path / "2.mov", seconds=1, height=240)
+    with pytest.raises(BadValueError, match=r"1\.mov shows 320 x 180 at 25, 2\.mov shows 320 x 24"):
+        measure_clips(tmp_path)
+
+
+def test_what_is_no_clip_is_a_sentence(tmp_path):
+    whole = tmp_path / "whole.mov"
+    make_clip(whole, seconds=2)
+    broken = tmp_path / "broken.mov"
+    broken.write_bytes(whole.read_bytes()[: whole.stat().st_size // 2])
+    text = tmp_path / "text.mov"
+    text.write_text("no clip at all")
+    sound = tmp_path / "sound.wav"
+    with av.open(str(sound), "w") as container:
+        stream = container.add_stream("pcm_s16le", rate=48000, layout="mono")
+        frame = av.AudioFrame.from_ndarray(np.zeros((1, 4800), dtype=np.int16), layout="mono")
+        frame.sample_rate = 48000
+        container.mux(stream.encode(frame))
+    empty = tmp_path / "empty"
+    empty.mkdir()
+    for place, says in (
+        (tmp_path / "missing.mov", "can't be read"),
+        (broken, "can't be read as a clip"),
+        (text, "can't be read as a clip"),
+        (sound, "has no picture"),
+        (empty, "no clip in this folder"),
+    ):
+        with pytest.raises(BadFileError, match=says):
+            measure_clips(place)
+    shutil.rmtree(empty)

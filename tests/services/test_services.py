@@ -96,7 +96,7 @@ def test_every_figure_has_its_sum_with_the_values_that_it_was_made_from(slipway,
     sums = sums_of(judgement, camera, 24.0, PLAIN)
     assert list(sums) == ["need", "take", "guarantee", "link", "margin", "cache", "heat"]
     need = {line.label: line for line in sums["need"].lines}
-    assert need["picture"].reckoning == "6144 × 3456 × 12 bit × 25 ÷ 5 ÷ 8"
+    assert need["picture, target"].reckoning == "6144 × 3456 × 12 bit × 25 ÷ 5 ÷ 8"
     assert need["need"].value == "287.3 MB/s"
     cache = {line.label: line.value for line in sums["cache"].lines}
     assert cache["cache"] == "149.9 GB"

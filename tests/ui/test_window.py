@@ -69,7 +69,7 @@ def test_every_edit_can_be_undone_and_done_again(app, qtbot):
     states = [document.shoot]
     type_into(field(shoot, "Longest take"), "1 h")
     states.append(document.shoot)
-    shoot.form.codec.chosen.emit("vc3")
+    shoot.form.format.codec.chosen.emit("vc3")
     states.append(document.shoot)
     shoot.duplicate_camera()
     states.append(document.shoot)

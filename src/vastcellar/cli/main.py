@@ -3,26 +3,41 @@
 from __future__ import annotations
 
 import sys
+from importlib import import_module
 from pathlib import Path
 
 import click
 
 from vastcellar import __version__
-from vastcellar.cli.chain_command import chain
-from vastcellar.cli.need_command import need
-from vastcellar.cli.prove_command import prove
-from vastcellar.cli.sum_command import sum_command
 from vastcellar.core.errors import VastCellarError
+
+# A command is imported when it is called: an answer in the terminal waits for no other's needs.
+_COMMANDS = {
+    "chain": "chain_command:chain",
+    "need": "need_command:need",
+    "prove": "prove_command:prove",
+    "sum": "sum_command:sum_command",
+}
 
 
 class _ShootOrCommand(click.Group):
-    """Opens the window for a path in the place of a command."""
+    """Finds commands by name, and opens the window for a path in the place of one."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        return sorted(_COMMANDS)
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+        if cmd_name not in _COMMANDS:
+            return None
+        module, _, name = _COMMANDS[cmd_name].partition(":")
+        command: click.Command = getattr(import_module(f"vastcellar.cli.{module}"), name)
+        return command
 
     def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
         for index, argument in enumerate(args):
             if argument.startswith("-"):
                 continue
-            if argument not in self.commands:
+            if argument not in _COMMANDS:
                 ctx.obj = argument
                 args = args[:index] + args[index + 1 :]
             break
@@ -48,12 +63,6 @@ def cli(ctx: click.Context, demo: bool) -> None:
     from vastcellar.ui.app import run_window
 
     ctx.exit(run_window(demo=demo, shoot_path=Path(ctx.obj) if ctx.obj else None))
-
-
-cli.add_command(need)
-cli.add_command(chain)
-cli.add_command(prove)
-cli.add_command(sum_command)
 
 
 def main() -> None:

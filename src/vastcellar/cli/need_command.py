@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from pathlib import Path
 from typing import Any
 
@@ -11,7 +12,9 @@ from vastcellar.cli.printing import print_json, print_lines
 from vastcellar.core.guarantees import guarantee_margins
 from vastcellar.core.shoot_plan import CameraPlan
 from vastcellar.core.units import PLAIN
+from vastcellar.report.need_csv import need_csv
 from vastcellar.services.catalogs import read_catalog
+from vastcellar.services.exports import save_bytes
 from vastcellar.services.folders import folders
 from vastcellar.services.plan_wording import range_text, warning_sentence
 from vastcellar.services.planning import PlannedShoot, planned
@@ -22,10 +25,23 @@ from vastcellar.services.workplace import Shelf
 @click.command()
 @click.argument("shoot", type=click.Path(path_type=Path))
 @click.option("--json", "as_json", is_flag=True, help="Print JSON.")
-def need(shoot: Path, as_json: bool) -> None:
+@click.option("--csv", "csv_path", type=click.Path(path_type=Path), help="Save a table as well.")
+@click.option("--pdf", "pdf_path", type=click.Path(path_type=Path), help="Save the need sheet.")
+@click.option("--paper", default="a4", show_default=True, type=click.Choice(["a4", "letter"]))
+def need(
+    shoot: Path, as_json: bool, csv_path: Path | None, pdf_path: Path | None, paper: str
+) -> None:
     """Print the need of each camera in the file SHOOT, its media and the copies day by day."""
     catalog = read_catalog(folders(demo=False))
     job = planned(shoot_in_file(shoot, catalog), catalog, Shelf())
+    if csv_path is not None:
+        save_bytes(csv_path, need_csv(job).encode("utf-8"))
+    if pdf_path is not None:
+        # The PDF library takes a fifth of a second: only paid by whoever wants a sheet.
+        from vastcellar.report.need_sheet import need_sheet_pdf
+
+        today = datetime.now().astimezone().date()
+        save_bytes(pdf_path, need_sheet_pdf(job, PLAIN, paper=paper, made_on=today))
     if as_json:
         print_json(_as_json(job))
     else:

@@ -28,7 +28,7 @@ def sum_command(line: tuple[str, ...], as_json: bool) -> None:
         [
             (each.label, f"{each.value}  {each.reckoning}".rstrip())
             for each in found.lines
-            if each.label != "reckoned"
+            if each.label != "sum"
         ]
         or [("in all", found.headline)]
     )

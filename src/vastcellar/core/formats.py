@@ -210,7 +210,7 @@ def _samples_a_pixel(sampling: str, where: str) -> float:
         ) from None
 
 
-_FRAME_SIZES = {
+FRAME_SIZES = {
     (1920, 1080): "HD",
     (2048, 1080): "2K",
     (3840, 2160): "UHD",
@@ -223,7 +223,7 @@ _FRAME_SIZES = {
 
 def frame_size_name(width_px: int, height_px: int) -> str:
     """Return the trade's short name of a frame size, or its pixels."""
-    return _FRAME_SIZES.get((width_px, height_px), f"{width_px} x {height_px}")
+    return FRAME_SIZES.get((width_px, height_px), f"{width_px} x {height_px}")
 
 
 def video_bytes_per_s(recording: RecordingFormat) -> float:

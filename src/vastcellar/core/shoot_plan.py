@@ -118,6 +118,12 @@ class ShootPlan:
         return float(self.copied_bytes.sum())
 
     @property
+    def fullest_day(self) -> int:
+        """The day, from 1, that makes the most; of equal ones that which fills most media."""
+        media = sum((camera.media for camera in self.cameras), np.zeros(self.copied_bytes.size))
+        return int(np.lexsort((media, np.round(self.copied_bytes)))[-1]) + 1
+
+    @property
     def largest_day_bytes(self) -> float:
         """The material of the fullest day, once."""
         return float(self.copied_bytes.max(initial=0.0))

@@ -21,6 +21,9 @@ if TYPE_CHECKING:
 KB, MB, GB, TB = 10**3, 10**6, 10**9, 10**12
 KIB, MIB, GIB, TIB = 2**10, 2**20, 2**30, 2**40
 
+MOST_HOUR = 36
+"""Hours past midnight count on: a night shoot ends at 28:00."""
+
 THIN_SPACE = "\u202f"
 
 _DEFINITIONS = """
@@ -165,6 +168,16 @@ def parse_duration(text: str, *, where: str = "", decimal_point: str = ".") -> f
     return _not_negative(value, text, where)
 
 
+def parse_time_of_day(text: str, *, where: str = "", decimal_point: str = ".") -> float:
+    """Return seconds since midnight for "7:30", "7.30" or "18". Raises BadValueError."""
+    clock = re.fullmatch(r"\s*(\d{1,2})(?:[:.h]([0-5]\d))?\s*h?\s*", text)
+    if clock is None or int(clock[1]) > MOST_HOUR:
+        raise BadValueError(
+            f"{text.strip()!r} is not a time of day", where=where, mend="Write for example 7:30"
+        )
+    return int(clock[1]) * 3600.0 + int(clock[2] or 0) * 60.0
+
+
 def parse_share(text: str, *, where: str = "", decimal_point: str = ".") -> float:
     """Return a fraction for "20 %" or "20": a percentage either way."""
     bare = text.strip().removesuffix("%")
@@ -270,6 +283,11 @@ class NumberFormat:
         minutes, rest_s = divmod(int(seconds), 60)
         hours, minutes = divmod(minutes, 60)
         return f"{hours}:{minutes:02d}:{rest_s:02d}" if hours else f"{minutes}:{rest_s:02d}"
+
+    def time_of_day(self, since_midnight_s: float) -> str:
+        """Print a moment of the day: "7:30"; past midnight it counts on."""
+        minutes = round(since_midnight_s / 60)
+        return f"{minutes // 60}:{minutes % 60:02d}"
 
     def percent(self, share: float, *, signed: bool = False) -> str:
         """Print a share in per cent; with a true minus sign, and a plus where *signed*."""

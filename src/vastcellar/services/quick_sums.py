@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 from vastcellar.core.links import LinkMode
@@ -62,7 +63,7 @@ def answer_line(text: str, catalog: Catalog, fmt: NumberFormat) -> AnsweredSum:
         headline = f"{fmt.number(answer.value)} ×"
     reckoned = reckoning(answer, fmt)
     if reckoned:
-        lines = (SumLine("reckoned", reckoned, headline), *lines)
+        lines = (SumLine("sum", reckoned, headline), *lines)
     return AnsweredSum(answer, headline, lines, links, verdict)
 
 
@@ -78,7 +79,7 @@ def reckoning(answer: QuickAnswer, fmt: NumberFormat) -> str:
         return f"{fmt.size(size)}{factor} ÷ {fmt.rate(rate)}"
     if answer.kind is Kind.COUNT or not factor:
         return ""
-    single = {
+    single: dict[Kind, tuple[float | None, Callable[[float], str]]] = {
         Kind.SIZE: (size, fmt.size),
         Kind.RATE: (rate, fmt.rate),
         Kind.TIME: (time, fmt.duration),
@@ -126,7 +127,7 @@ def size_lines(size_bytes: float, fmt: NumberFormat) -> tuple[SumLine, ...]:
 
 
 def rate_lines(bytes_per_s: float, fmt: NumberFormat) -> tuple[SumLine, ...]:
-    """Return a rate in bytes and bits, decimal and binary, an hour of it, and how long 1 TB lasts."""
+    """Return a rate in bits and in binary, an hour of it, and how long 1 TB lasts."""
     return (
         SumLine("in bits", "× 8", fmt.bit_rate(bytes_per_s)),
         SumLine("binary", "÷ 2^20", f"{fmt.number(bytes_per_s / MIB)} MiB/s"),

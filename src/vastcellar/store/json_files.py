@@ -39,14 +39,19 @@ def read_json(path: Path) -> Any:
 
 
 def write_text_whole(path: Path, text: str) -> None:
-    """Write *text* so that *path* holds either the old or the new content, whatever happens.
+    """Write *text* as ``write_bytes_whole`` does, in UTF-8."""
+    write_bytes_whole(path, text.encode("utf-8"))
+
+
+def write_bytes_whole(path: Path, content: bytes) -> None:
+    """Write *content* so that *path* holds either the old or the new, whatever happens.
 
     Raises BadFileError where the folder is missing, full or read-only; *path* is then unchanged.
     """
     scratch = path.with_name(f".{path.name}.{os.getpid()}.part")
     try:
-        with scratch.open("w", encoding="utf-8") as handle:
-            handle.write(text)
+        with scratch.open("wb") as handle:
+            handle.write(content)
             handle.flush()
             os.fsync(handle.fileno())
         scratch.replace(path)

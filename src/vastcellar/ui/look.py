@@ -157,6 +157,7 @@ def style_sheet(look: Look) -> str:
     QLabel#soft {{ color: {p.soft}; font-family: "{CONDENSED}"; font-size: 13px; }}
     QLabel#title {{ font-size: 22px; font-weight: 600; }}
     QLabel#head {{ font-size: 15px; font-weight: 600; }}
+    QLabel#ghost {{ color: {p.moss_text}; font-weight: 500; font-size: 13px; }}
     QLabel#wrong {{ color: {p.brick_text}; font-family: "{CONDENSED}"; font-size: 13px; }}
     QLineEdit, QComboBox, QSpinBox {{
         background: {p.ground}; border: 1px solid {p.line}; border-radius: 4px;
@@ -192,6 +193,13 @@ def style_sheet(look: Look) -> str:
         padding: 2px 4px;
     }}
     QPushButton#link:hover, QPushButton#link:focus {{ text-decoration: underline; }}
+    QPushButton#tab {{ border-color: transparent; background: transparent; font-weight: 500; }}
+    QPushButton#tab:checked {{ background: {p.chosen}; border-color: {p.line}; font-weight: 600; }}
+    QPushButton#tab:focus {{ border-color: {p.copper}; }}
+    QToolButton#section {{
+        border: none; background: transparent; font-weight: 600; padding: 2px 0;
+    }}
+    QToolButton#section:focus, QToolButton#section:hover {{ color: {p.copper_text}; }}
     QRadioButton {{ spacing: 6px; }}
     QScrollArea, QScrollArea > QWidget > QWidget#inside {{ background: transparent; border: none; }}
     QScrollBar:vertical {{ background: transparent; width: 8px; }}

@@ -2,14 +2,20 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from vastcellar.core.errors import VastCellarError
+from vastcellar.core.formats import CodecFamily
 from vastcellar.core.judgement import Judgement
 from vastcellar.core.mends import Mends
 from vastcellar.core.parts import Catalog
 from vastcellar.core.shoot import Camera
+from vastcellar.core.shoot_plan import CameraPlan, plan_shoot
 from vastcellar.services.judging import judge_camera, mends_for
+from vastcellar.services.need_sums import copies_sum, day_sum
+from vastcellar.services.own_formats import save_codec
 from vastcellar.services.planning import planned
 from vastcellar.services.sums import Sum, sums_of
 from vastcellar.services.workplace import Shelf, Workplace
@@ -38,6 +44,8 @@ class Workbench(QObject):
         self.judgements: dict[str, Judgement] = {}
         self.planned = planned(document.shoot, workplace.catalog, self.shelf)
         self.mends = Mends((), ())
+        self.day = 1
+        """The day that the sums are about, from 1."""
         self._mends_finder = Background(self)
         self._mends_finder.done.connect(self._on_mends)
         self._mends_finder.failed.connect(self.trouble)
@@ -65,6 +73,16 @@ class Workbench(QObject):
         """The verdict on the subject."""
         camera = self.subject
         return self.judgements.get(camera.key) if camera else None
+
+    def keep_codec(self, codec: CodecFamily) -> None:
+        """Add a codec of the user's own to the catalog. Raises BadFileError."""
+        catalog = save_codec(codec, self.workplace.folders)
+        self.workplace = replace(self.workplace, catalog=catalog)
+        self.judged.emit()
+
+    def what_if_plan(self, camera: Camera) -> CameraPlan:
+        """Return what *camera* would come to in the open shoot, which stays as it is."""
+        return plan_shoot(replace(self.document.shoot, cameras=(camera,))).cameras[0]
 
     def reload_shelf(self) -> None:
         """Read units and runs anew, off the interface thread."""
@@ -106,5 +124,10 @@ class Workbench(QObject):
         camera, judgement = self.subject, self.judgement
         if camera is None or judgement is None:
             return {}
-        ambient_c = self.document.shoot.ambient_c
-        return sums_of(judgement, camera, ambient_c, self.look.numbers)
+        ambient_c, numbers = self.document.shoot.ambient_c, self.look.numbers
+        found = sums_of(judgement, camera, ambient_c, numbers)
+        plan = next((p for p in self.planned.plan.cameras if p.camera.key == camera.key), None)
+        if plan is not None and self.day <= self.planned.shoot.days:
+            found["day"] = day_sum(plan, self.day, numbers)
+        found["copies"] = copies_sum(self.planned, numbers)
+        return found

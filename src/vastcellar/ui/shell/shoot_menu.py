@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from datetime import datetime
 from pathlib import Path
 
-from PySide6.QtCore import QObject
+from PySide6.QtCore import QLocale, QObject
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QFileDialog, QMenu, QMessageBox
 
 from vastcellar.core.errors import VastCellarError
+from vastcellar.services.exports import save_bytes
 from vastcellar.services.shoots import (
     OpenShoot,
     forget_unsaved,
@@ -39,6 +41,9 @@ class ShootMenu(QObject):
         self._add(menu, "Save", QKeySequence.StandardKey.Save, self.save)
         self._add(menu, "Save as…", "Ctrl+Shift+S", self.ask_save)
         self._add(menu, "Back to what was saved", "", self.revert)
+        menu.addSeparator()
+        self._add(menu, "Need sheet as PDF…", "", self.ask_pdf)
+        self._add(menu, "Need table as CSV…", "", self.ask_csv)
         menu.addSeparator()
         undo = self._document.undo_stack.createUndoAction(self, "Undo")
         undo.setShortcut(QKeySequence.StandardKey.Undo)
@@ -151,6 +156,45 @@ class ShootMenu(QObject):
             self._tell("This shoot can't be saved", error)
             return False
         return True
+
+    def ask_pdf(self) -> None:
+        """Choose a file and save the need sheet in it."""
+        if path := self._ask_export("Save the need sheet", "need.pdf", "PDF (*.pdf)"):
+            self.export_pdf(path)
+
+    def ask_csv(self) -> None:
+        """Choose a file and save the need table in it."""
+        if path := self._ask_export("Save the need table", "need.csv", "CSV (*.csv)"):
+            self.export_csv(path)
+
+    def _ask_export(self, title: str, suffix: str, kind: str) -> Path | None:
+        start = f"{self._document.shoot.name}.{suffix}"
+        name, _ = QFileDialog.getSaveFileName(self._window, title, start, kind)
+        return Path(name) if name else None
+
+    def export_pdf(self, path: Path) -> None:
+        """Save the need sheet in *path*, on the paper of this country."""
+        from vastcellar.report.need_sheet import need_sheet_pdf
+
+        system = QLocale().measurementSystem()
+        paper = "letter" if system is QLocale.MeasurementSystem.ImperialUSSystem else "a4"
+        numbers = self._window.look.numbers
+        today = datetime.now().astimezone().date()
+        self._export(path, need_sheet_pdf(self._bench.planned, numbers, paper=paper, made_on=today))
+
+    def export_csv(self, path: Path) -> None:
+        """Save the need table in *path*."""
+        from vastcellar.report.need_csv import need_csv
+
+        self._export(path, need_csv(self._bench.planned).encode("utf-8"))
+
+    def _export(self, path: Path, content: bytes) -> None:
+        try:
+            save_bytes(path, content)
+        except VastCellarError as error:
+            self._tell("It can't be saved", error)
+            return
+        self._window.job_strip.say(f"Saved {path}.")
 
     def revert(self) -> None:
         """Go back to the file as it was saved; one step that can be undone."""

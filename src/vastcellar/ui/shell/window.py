@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import QSettings, Signal
 from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
@@ -16,6 +18,10 @@ from vastcellar.ui.shell.rail import Rail
 from vastcellar.ui.shell.sums_drawer import SumsDrawer
 from vastcellar.ui.stations.station_list import STATIONS
 from vastcellar.ui.stations.unbuilt import UnbuiltStation
+
+if TYPE_CHECKING:
+    # Made when it is first asked for: the first window does without.
+    from vastcellar.ui.shell.quick_sum_panel import QuickSumPanel
 
 
 class MainWindow(QMainWindow):
@@ -47,6 +53,9 @@ class MainWindow(QMainWindow):
         self.stage.setFocus()
         QShortcut(QKeySequence("F2"), self, self.toggle_drawer)
         QShortcut(QKeySequence("Esc"), self, self.job_strip.cancel_job)
+        QShortcut(QKeySequence("Ctrl+K"), self, self.toggle_quick_sum)
+        self.quick_sum: QuickSumPanel | None = None
+        self.job_strip.quick_sum.clicked.connect(self.toggle_quick_sum)
 
     def _lay_out(self) -> None:
         middle = QHBoxLayout()
@@ -63,9 +72,9 @@ class MainWindow(QMainWindow):
         whole.setSpacing(0)
         whole.addWidget(self.rail)
         whole.addLayout(right, 1)
-        body = QWidget()
-        body.setLayout(whole)
-        self.setCentralWidget(body)
+        self._body = QWidget()
+        self._body.setLayout(whole)
+        self.setCentralWidget(self._body)
 
     def _restyle(self) -> None:
         self.setStyleSheet(style_sheet(self.look))
@@ -132,6 +141,22 @@ class MainWindow(QMainWindow):
 
     def _on_trouble(self, error: Exception) -> None:
         self.job_strip.say(str(error))
+
+    def toggle_quick_sum(self) -> None:
+        """Open the quick sum, or put it away; it is made when it is first asked for."""
+        bench = self._bench
+        if bench is None:
+            return
+        if self.quick_sum is None:
+            from vastcellar.ui.shell.quick_sum_panel import QuickSumPanel
+
+            self.quick_sum = QuickSumPanel(self._body, self.look)
+            self.quick_sum.attach(lambda: bench.catalog)
+            self.quick_sum.closed.connect(self.stage.setFocus)
+        if self.quick_sum.isVisible():
+            self.quick_sum.close_panel()
+        else:
+            self.quick_sum.open()
 
     def toggle_drawer(self) -> None:
         """Show or hide the sums."""

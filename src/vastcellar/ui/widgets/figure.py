@@ -17,7 +17,7 @@ class Figure(QWidget):
     def __init__(self, look: Look, label: str, sum_key: str, color: str = "ink") -> None:
         super().__init__()
         self._look, self._label, self._sum_key, self._color = look, label, sum_key, color
-        self._number, self._unit = "", ""
+        self._number, self._unit, self._ghost = "", "", ""
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Minimum, QSizePolicy.Policy.Fixed)
@@ -33,6 +33,18 @@ class Figure(QWidget):
         self.updateGeometry()
         self.update()
 
+    def show_ghost(self, text: str) -> None:
+        """Show beside the label what the figure would be; "" takes it away."""
+        if text != self._ghost:
+            self._ghost = text
+            self.updateGeometry()
+            self.update()
+
+    @property
+    def ghost(self) -> str:
+        """What the figure would be, "" for nothing."""
+        return self._ghost
+
     @property
     def text(self) -> str:
         """What the user reads."""
@@ -42,6 +54,8 @@ class Figure(QWidget):
         number = QFontMetricsF(font(22, 600)).horizontalAdvance(self._number)
         unit = QFontMetricsF(font(13, condensed=True)).horizontalAdvance(self._unit)
         label = QFontMetricsF(font(13, condensed=True)).horizontalAdvance(self._label)
+        if self._ghost:
+            label += 6 + QFontMetricsF(font(13, 600, condensed=True)).horizontalAdvance(self._ghost)
         return QSize(int(max(number + unit + 6, label)) + 10, 46)
 
     def minimumSizeHint(self) -> QSize:
@@ -52,6 +66,11 @@ class Figure(QWidget):
         painter.setPen(self._look.color("soft"))
         painter.setFont(font(13, condensed=True))
         painter.drawText(0, 13, self._label)
+        if self._ghost:
+            left = QFontMetricsF(font(13, condensed=True)).horizontalAdvance(self._label) + 6
+            painter.setPen(self._look.color("moss_text"))
+            painter.setFont(font(13, 600, condensed=True))
+            painter.drawText(int(left), 13, self._ghost)
         painter.setPen(self._look.color(self._color))
         painter.setFont(font(22, 600))
         painter.drawText(0, 37, self._number)

@@ -9,7 +9,7 @@ from PySide6.QtCore import QEvent, QPointF, QSignalBlocker, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QPalette, QPen, QWheelEvent
 from PySide6.QtWidgets import QComboBox, QLineEdit, QWidget
 
-from vastcellar.core.errors import BadValueError
+from vastcellar.core.errors import BadValueError, VastCellarError
 from vastcellar.core.units import parse_number
 
 
@@ -27,7 +27,7 @@ class QuantityField(QLineEdit):
     entered = Signal(object)
     """The value, once it can be read and differs."""
     refused = Signal(object)
-    """The BadValueError, or None once the entry is good again."""
+    """The error, or None once the entry is good again."""
 
     def __init__(self, name: str, parse: Callable[..., Any], show: Callable[[Any], str]) -> None:
         super().__init__()
@@ -78,7 +78,7 @@ class QuantityField(QLineEdit):
                 return
         self._revert()
 
-    def refuse(self, error: BadValueError) -> None:
+    def refuse(self, error: VastCellarError) -> None:
         """Mark the entry as wrong, with its sentence; it stays as typed."""
         mark_wrong(self, True)
         self.setToolTip(str(error))

@@ -1,149 +1,127 @@
-"""The inputs of a camera: format, take, medium; typed values take any unit."""
+"""The inputs of a camera, in sections: preset, format, takes, medium, second stream, clips."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import replace
 from typing import Any
 
-from PySide6.QtWidgets import QFormLayout, QVBoxLayout, QWidget
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
-from vastcellar.core.errors import BadValueError
-from vastcellar.core.formats import CodecFamily, RateRule, RecordingFormat
-from vastcellar.core.shoot import Camera
+from vastcellar.core.errors import VastCellarError
+from vastcellar.core.formats import RecordingFormat
+from vastcellar.core.guarantees import GUARANTEES
+from vastcellar.core.parts import Catalog
+from vastcellar.core.rolls import PATTERN_WORDS, RollPattern
+from vastcellar.core.shoot import Camera, SecondStream
 from vastcellar.core.units import (
     NumberFormat,
     parse_duration,
-    parse_frame_rate,
     parse_number,
-    parse_rate,
     parse_share,
     parse_size,
 )
-from vastcellar.ui.models.workbench import Workbench
-from vastcellar.ui.widgets.cards import label
-from vastcellar.ui.widgets.inputs import Choice, QuantityField, parse_whole, plain_text
+from vastcellar.services.shoots import set_to_preset
+from vastcellar.ui.stations.shoot.format_fields import FormatFields
+from vastcellar.ui.widgets.cards import label, row
+from vastcellar.ui.widgets.field_set import FieldSet, Section
+from vastcellar.ui.widgets.inputs import parse_whole, plain_text
 
-_FRAME_SIZES = ((1920, 1080), (2048, 1080), (3840, 2160), (4096, 2160), (6144, 3456), (7680, 4320))
-
-
-def parse_frame_size(text: str, *, where: str = "", decimal_point: str = ".") -> tuple[int, int]:
-    """Return (width, height) of "6144 x 3456" or of a name such as UHD. Raises BadValueError."""
-    from vastcellar.core.formats import frame_size_name
-
-    for size in (*_FRAME_SIZES, (8192, 4320)):
-        if text.strip().lower() == frame_size_name(*size).lower():
-            return size
-    parts = text.lower().replace("×", "x").split("x")
-    try:
-        width, height = (int(part.replace(" ", "").replace("\u202f", "")) for part in parts)
-    except ValueError:
-        raise BadValueError(
-            f"{text.strip()!r} is not a frame size",
-            where=where,
-            mend="Write width x height in pixels, for example 3840 x 2160, or a name such as UHD",
-        ) from None
-    return width, height
-
-
-def _size_text(size: tuple[int, int]) -> str:
-    return f"{size[0]} x {size[1]}"
+_OWN_SETTING = "own"
+_PROXY_BITS_PER_S = 12e6
 
 
 class CameraForm(QWidget):
-    """Shows the subject camera and edits it; what a codec doesn't ask for is hidden."""
+    """Shows a camera and hands back the changed one; what it is kept in is others' affair."""
 
-    def __init__(self, bench: Workbench) -> None:
+    edited = Signal(object, str)  # the changed Camera, and what was changed
+    clip_asked = Signal()
+    folder_asked = Signal()
+    own_format_asked = Signal()
+
+    def __init__(self, catalog: Callable[[], Catalog], numbers: NumberFormat) -> None:
         super().__init__()
-        self._bench = bench
-        self._numbers: NumberFormat = bench.look.numbers
-        self._fields: list[tuple[QuantityField, Callable[[Camera], Any]]] = []
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
-        outer.setSpacing(4)
-        self._form = QFormLayout()
-        self._form.setHorizontalSpacing(8)
-        self._form.setVerticalSpacing(5)
-        outer.addLayout(self._form)
+        self._catalog, self._numbers = catalog, numbers
+        self._camera: Camera | None = None
+        self.day = 1
+        """The day that "This day" is about."""
         self.message = label(kind="wrong", wraps=True)
         self.message.hide()
-        outer.addWidget(self.message)
+        self._sets: list[FieldSet] = []
+        self.format = FormatFields(catalog, numbers)
+        self.second_format = FormatFields(catalog, numbers)
+        self.own_format_button = QPushButton("Codec of your own…")
+        self.own_format_button.setObjectName("link")
+        self.own_format_button.clicked.connect(self.own_format_asked)
+        self.format.form.addRow("", self.own_format_button)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 4, 0)
+        outer.setSpacing(4)
+        outer.addWidget(self._whole(self._name_set()))
+        outer.addWidget(Section("Format", self.format))
+        outer.addWidget(Section("Takes and days", self._whole(self._take_set())))
+        outer.addWidget(Section("Need and medium", self._whole(self._medium_set())))
+        self.second_section = Section("Second stream", self._second_widget(), is_open=False)
+        outer.addWidget(self.second_section)
+        self.clips_section = Section("Measured from clips", self._clips_widget(), is_open=False)
+        outer.addWidget(self.clips_section)
         outer.addStretch(1)
-        self._make_format_fields()
-        self._make_take_fields()
+        self.format.edited.connect(self._on_format)
+        self.second_format.edited.connect(self._on_second_format)
+        for fields in (self.format, self.second_format, *self._sets):
+            fields.refused.connect(self._say)
 
-    def _make_format_fields(self) -> None:
-        numbers = self._numbers
-        self._add("Name", plain_text, str, lambda c: c.name, lambda c, v: replace(c, name=v))
-        self.codec = Choice("Codec")
-        self.codec.chosen.connect(self._on_codec)
-        self._form.addRow(label("Codec"), self.codec)
-        self.quality = Choice("Quality")
-        self.quality.chosen.connect(
-            lambda key: self._edit(lambda c: _with_format(c, quality=key), "quality")
-        )
-        self._form.addRow(label("Quality"), self.quality)
-        self.ratio = self._add(
-            "Ratio",
-            _parse_ratio,
-            lambda v: f"{numbers.number(v)}:1",
-            lambda c: c.recording.ratio,
-            lambda c, v: _with_format(c, ratio=v),
-        )
-        self.bit_depth = self._add(
-            "Bits a sample",
-            parse_whole,
-            str,
-            lambda c: c.recording.bit_depth,
-            lambda c, v: _with_format(c, bit_depth=v),
-        )
-        self.menu_rate = self._add(
-            "Menu rate",
-            parse_rate,
-            numbers.bit_rate,
-            lambda c: c.recording.menu_bits_per_s / 8,
-            lambda c, v: _with_format(c, menu_bits_per_s=v * 8),
-        )
-        self._add(
-            "Frame size",
-            parse_frame_size,
-            _size_text,
-            lambda c: (c.recording.width_px, c.recording.height_px),
-            lambda c, v: _with_format(c, width_px=v[0], height_px=v[1]),
-        )
-        self._add(
-            "Frame rate",
-            parse_frame_rate,
-            lambda v: f"{numbers.frame_rate(v)} fps",
-            lambda c: c.recording.frames_per_s,
-            lambda c, v: _with_format(c, frames_per_s=v),
-        )
-        self._add(
-            "Sound tracks",
-            parse_whole,
-            str,
-            lambda c: c.recording.audio_channels,
-            lambda c, v: _with_format(c, audio_channels=v),
-        )
+    def _whole(self, fields: FieldSet) -> FieldSet:
+        """Take up a set of fields whose value is the camera itself."""
+        self._sets.append(fields)
+        fields.edited.connect(self.edited)
+        return fields
 
-    def _make_take_fields(self) -> None:
+    def _name_set(self) -> FieldSet:
+        fields = FieldSet(self._numbers)
+        self.preset = fields.add_choice("Preset", self._presets, self._preset_key, self._put_preset)
+        fields.add("Name", plain_text, str, lambda c: c.name, lambda c, v: replace(c, name=v))
+        return fields
+
+    def _presets(self, camera: Camera) -> Iterable[tuple[str, str]]:
+        """Offer every preset of every model, those of this camera's model first."""
+        models = sorted(
+            self._catalog().cameras.values(), key=lambda m: (m.name != camera.model, m.name == "")
+        )
+        if self._preset_key(camera) == _OWN_SETTING:
+            yield _OWN_SETTING, f"{camera.model or 'any camera'}, own setting"
+        for model in models:
+            yield "-", ""
+            for preset in model.presets:
+                yield f"{model.key}/{preset.name}", f"{model.name or 'Any camera'} · {preset.name}"
+
+    def _preset_key(self, camera: Camera) -> str:
+        catalog = self._catalog()
+        for model in catalog.cameras.values():
+            if model.name != camera.model:
+                continue
+            for preset in model.presets:
+                if preset.recording(catalog.codec(preset.codec)) == camera.recording:
+                    return f"{model.key}/{preset.name}"
+        return _OWN_SETTING
+
+    def _put_preset(self, camera: Camera, key: str) -> Camera:
+        if key == _OWN_SETTING:
+            return camera
+        model_key, _, preset = key.partition("/")
+        return set_to_preset(camera, self._catalog(), model_key, preset)
+
+    def _take_set(self) -> FieldSet:
         numbers = self._numbers
-        self._add(
-            "Crest factor",
-            parse_number,
-            numbers.number,
-            lambda c: c.crest,
-            lambda c, v: replace(c, crest=v),
-            tip="Worst second over average: 1.0 constant rate, 1.3 long-GOP, 1.5 to 2.0 raw",
+        fields = FieldSet(numbers)
+        fields.add_choice(
+            "Rolls as",
+            lambda _: [(p.value, f"{p.value}: {PATTERN_WORDS[p]}") for p in RollPattern],
+            lambda c: c.pattern.value,
+            lambda c, key: replace(c, pattern=RollPattern(key)),
         )
-        self._add(
-            "Headroom",
-            parse_share,
-            numbers.percent,
-            lambda c: c.headroom,
-            lambda c, v: replace(c, headroom=v),
-        )
-        self._add(
+        fields.add(
             "Longest take",
             parse_duration,
             numbers.duration,
@@ -151,14 +129,50 @@ class CameraForm(QWidget):
             lambda c, v: replace(c, longest_take_s=v),
             tip="The longest that can't be interrupted",
         )
-        self._add(
+        fields.add(
+            "It falls on",
+            _parse_day,
+            lambda day: f"day {day}" if day else "every day",
+            lambda c: c.longest_on_day,
+            lambda c, v: replace(c, longest_on_day=v),
+            tip="A day, or every day",
+        )
+        fields.add(
             "Recorded a day",
             parse_duration,
             numbers.duration,
             lambda c: c.hours_a_day * 3600,
             lambda c, v: replace(c, hours_a_day=v / 3600),
         )
-        self._add(
+        self.this_day = fields.add(
+            "This day",
+            parse_duration,
+            numbers.duration,
+            lambda c: c.hours_on(self.day) * 3600,
+            lambda c, v: c.with_hours_on(self.day, v / 3600),
+            tip="Only the day that the ribbons show",
+        )
+        return fields
+
+    def _medium_set(self) -> FieldSet:
+        numbers = self._numbers
+        fields = FieldSet(numbers)
+        fields.add(
+            "Crest factor",
+            parse_number,
+            numbers.number,
+            lambda c: c.crest,
+            lambda c, v: replace(c, crest=v),
+            tip="Worst second over average: 1.0 constant rate, 1.3 long-GOP, 1.5 to 2.0 raw",
+        )
+        fields.add(
+            "Headroom",
+            parse_share,
+            numbers.percent,
+            lambda c: c.headroom,
+            lambda c, v: replace(c, headroom=v),
+        )
+        fields.add(
             "Medium",
             parse_size,
             numbers.size,
@@ -166,7 +180,14 @@ class CameraForm(QWidget):
             lambda c, v: replace(c, medium_bytes=v),
             tip="What one card or drive holds: 1 TB, 256 GB, 1 TiB",
         )
-        self._add(
+        fields.add_choice(
+            "Class on it",
+            lambda _: [("", "none"), *((g.name, g.name) for g in GUARANTEES)],
+            lambda c: c.medium_guarantee,
+            lambda c, key: replace(c, medium_guarantee=key),
+            tip="The minimum write rate that is printed on the medium",
+        )
+        fields.add(
             "Camera buffer",
             parse_size,
             numbers.size,
@@ -174,99 +195,148 @@ class CameraForm(QWidget):
             lambda c, v: replace(c, buffer_bytes=v),
             tip="What the camera can hold back while the medium stalls",
         )
+        fields.add(
+            "Stops after",
+            _or_never(parse_duration, 0.0),
+            lambda v: numbers.duration(v) if v else "never",
+            lambda c: c.limits.longest_clip_s,
+            lambda c, v: replace(c, limits=replace(c.limits, longest_clip_s=v)),
+            tip="Some cameras end a clip by themselves, for example after 29 min 59 s",
+        )
+        fields.add(
+            "Splits files at",
+            _or_never(parse_size, 0),
+            lambda v: numbers.binary_size(v) if v else "never",
+            lambda c: c.limits.split_bytes,
+            lambda c, v: replace(c, limits=replace(c.limits, split_bytes=float(v))),
+            tip="4 GiB on FAT32",
+        )
+        return fields
 
-    def _add(
-        self,
-        name: str,
-        parse: Callable[..., Any],
-        show: Callable[[Any], str],
-        read: Callable[[Camera], Any],
-        put: Callable[[Camera, Any], Camera],
-        tip: str = "",
-    ) -> QuantityField:
-        field = QuantityField(name, parse, show)
-        field.decimal_point = self._numbers.decimal_point
-        caption = label(name)
-        caption.setToolTip(tip)
-        self._form.addRow(caption, field)
-        self._fields.append((field, read))
-        field.refused.connect(self._say)
+    def _second_widget(self) -> QWidget:
+        fields = self._whole(FieldSet(self._numbers))
+        self.second_choice = fields.add_choice(
+            "Beside it",
+            lambda _: [
+                ("none", "nothing"),
+                ("same", "a second stream, same medium"),
+                ("own", "a second stream, own medium"),
+            ],
+            _second_key,
+            self._put_second,
+        )
+        widget = QWidget()
+        layout = QVBoxLayout(widget)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addWidget(fields)
+        layout.addWidget(self.second_format)
+        return widget
 
-        def take(value: Any) -> None:
-            try:
-                self._edit(lambda camera: put(camera, value), name.lower())
-            except BadValueError as error:
-                field.refuse(error)
+    def _put_second(self, camera: Camera, key: str) -> Camera:
+        if key == "none":
+            return replace(camera, second=None)
+        is_same = key == "same"
+        if camera.second is not None:
+            return replace(camera, second=replace(camera.second, is_on_same_medium=is_same))
+        codec = self._catalog().codec("h264-long")
+        proxy = RecordingFormat(
+            codec,
+            1920,
+            1080,
+            camera.recording.frames_per_s,
+            menu_bits_per_s=_PROXY_BITS_PER_S,
+            audio_channels=0,
+        )
+        return replace(camera, second=SecondStream(proxy, codec.typical_crest, is_same))
 
-        field.entered.connect(take)
-        return field
+    def _clips_widget(self) -> QWidget:
+        self.clips_line = label(kind="soft", wraps=True)
+        self.clip_button = QPushButton("A clip…")
+        self.folder_button = QPushButton("A folder…")
+        self.forget_button = QPushButton("Forget")
+        self.clip_button.clicked.connect(self.clip_asked)
+        self.folder_button.clicked.connect(self.folder_asked)
+        self.forget_button.clicked.connect(self._forget_clips)
+        widget = QWidget()
+        layout = QVBoxLayout(widget)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addWidget(self.clips_line)
+        layout.addLayout(row(self.clip_button, self.folder_button, self.forget_button, spacing=6))
+        return widget
 
-    def _say(self, error: BadValueError | None) -> None:
+    def _forget_clips(self) -> None:
+        if self._camera is not None:
+            self.edited.emit(replace(self._camera, measured=None), "measured rate")
+
+    def _on_format(self, recording: RecordingFormat, what: str) -> None:
+        camera = self._camera
+        if camera is None:
+            return
+        crest = camera.crest
+        if recording.codec.key != camera.recording.codec.key:
+            crest = recording.codec.typical_crest
+        self.edited.emit(replace(camera, recording=recording, crest=crest), what)
+
+    def _on_second_format(self, recording: RecordingFormat, what: str) -> None:
+        camera = self._camera
+        if camera is not None and camera.second is not None:
+            crest = recording.codec.typical_crest
+            second = replace(camera.second, recording=recording, crest=crest)
+            self.edited.emit(replace(camera, second=second), f"second stream's {what}")
+
+    def _say(self, error: VastCellarError | None) -> None:
         self.message.setText("" if error is None else str(error))
         self.message.setVisible(error is not None)
 
-    def _edit(self, change: Callable[[Camera], Camera], what: str) -> None:
-        camera = self._bench.subject
-        if camera is not None:
-            changed = change(camera)
-            self._bench.document.edit_camera(changed, f"{what} of {camera.key}")
-
-    def _on_codec(self, key: str) -> None:
-        codec = self._bench.catalog.codec(key)
-        self._edit(lambda camera: with_codec(camera, codec), "codec")
-
     def show_camera(self, camera: Camera | None) -> None:
         """Show *camera*; fields are off where there is none."""
+        self._camera = camera
         self.setEnabled(camera is not None)
-        if camera is None:
-            for field, _ in self._fields:
-                field.show_value(None)
-            return
-        recording = camera.recording
-        codecs = self._bench.catalog.codecs.values()
-        self.codec.offer([(c.key, _codec_name(c)) for c in codecs], recording.codec.key)
-        self.quality.offer([(q.key, q.name) for q in recording.codec.qualities], recording.quality)
-        rule = recording.codec.rule
-        self._form.setRowVisible(self.quality, rule is RateRule.BITS_PER_PIXEL)
-        self._form.setRowVisible(self.ratio, rule is RateRule.RATIO)
-        self._form.setRowVisible(self.bit_depth, rule is RateRule.RATIO)
-        self._form.setRowVisible(self.menu_rate, rule is RateRule.MENU_RATE)
-        for field, read in self._fields:
-            field.show_value(read(camera))
+        for fields in self._sets:
+            fields.show_value(camera)
+        self.format.show_value(camera.recording if camera else None)
+        second = camera.second if camera else None
+        self.second_format.setVisible(second is not None)
+        self.second_format.show_value(second.recording if second else None)
+        self.clips_line.setText(self._clips_text(camera))
+        self.forget_button.setEnabled(camera is not None and camera.measured is not None)
+
+    def _clips_text(self, camera: Camera | None) -> str:
+        measured: Any = camera.measured if camera else None
+        if camera is None or measured is None:
+            return "Clips of this camera and format give its true rate, and prove it."
+        numbers = self._numbers
+        clips = "1 clip" if measured.clips == 1 else f"{measured.clips} clips"
+        text = (
+            f"{clips}, {numbers.duration(measured.seconds)}: "
+            f"{numbers.rate(measured.average_bytes_per_s)}, worst second "
+            f"{numbers.rate(measured.worst_second_bytes_per_s)}."
+        )
+        if not measured.answers_for(camera.recording):
+            text += " It doesn't answer for the format set now."
+        return text
 
 
-def with_codec(camera: Camera, codec: CodecFamily) -> Camera:
-    """Return *camera* set to *codec*, with what its rule asks for filled in sensibly."""
-    before = camera.recording
-    quality = before.quality if before.quality in {q.key for q in codec.qualities} else ""
-    if codec.qualities and not quality:
-        quality = codec.qualities[len(codec.qualities) // 2].key
-    recording = RecordingFormat(
-        codec=codec,
-        width_px=before.width_px,
-        height_px=before.height_px,
-        frames_per_s=before.frames_per_s,
-        bit_depth=before.bit_depth,
-        ratio=before.ratio if before.ratio > 1 else 5.0,
-        quality=quality,
-        menu_bits_per_s=before.menu_bits_per_s or 150e6,
-        audio_channels=before.audio_channels,
-        container_overhead=before.container_overhead,
-    )
-    return replace(camera, recording=recording, crest=codec.typical_crest)
+def _second_key(camera: Camera) -> str:
+    if camera.second is None:
+        return "none"
+    return "same" if camera.second.is_on_same_medium else "own"
 
 
-def _codec_name(codec: CodecFamily) -> str:
-    if codec.rule is RateRule.RATIO:
-        held = "rate" if codec.typical_crest == 1.0 else "quality"
-        return f"{codec.name}, constant {held}"
-    return codec.name
+def _parse_day(text: str, *, where: str = "", decimal_point: str = ".") -> int:
+    """Read "day 6", "6" or "every day" (0)."""
+    bare = text.strip().lower()
+    if bare in ("", "every day", "every", "any", "any day"):
+        return 0
+    return parse_whole(bare.removeprefix("day"), where=where, decimal_point=decimal_point)
 
 
-def _with_format(camera: Camera, **changes: Any) -> Camera:
-    return replace(camera, recording=replace(camera.recording, **changes))
+def _or_never(parse: Callable[..., Any], never: Any) -> Callable[..., Any]:
+    """Return *parse*, which also takes "never" or nothing."""
 
+    def read(text: str, *, where: str = "", decimal_point: str = ".") -> Any:
+        if text.strip().lower() in ("", "never", "0"):
+            return never
+        return parse(text, where=where, decimal_point=decimal_point)
 
-def _parse_ratio(text: str, *, where: str = "", decimal_point: str = ".") -> float:
-    bare = text.strip().removesuffix(":1")
-    return parse_number(bare, where=where, decimal_point=decimal_point)
+    return read

@@ -1,30 +1,34 @@
-"""The need, drawn: how it builds up, what stands above it, and how media fill over a day."""
+"""The need, drawn: how it builds up, and what stands above it."""
 
 from __future__ import annotations
 
-import math
+from dataclasses import dataclass
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPen
 
-from vastcellar.core.guarantees import (
-    VIDEO_PERFORMANCE_PROFILES,
-    VIDEO_SPEED_CLASSES,
-    Guarantee,
-)
+from vastcellar.core.evidence import Evidence
+from vastcellar.core.guarantees import guarantees_around
 from vastcellar.core.links import LinkMode
-from vastcellar.core.needs import Need, camera_need
-from vastcellar.core.shoot import Camera
+from vastcellar.core.needs import Need
 from vastcellar.core.units import MB
 from vastcellar.ui.look import Look
 from vastcellar.ui.widgets.picture import Picture, column
 
-_GUARANTEES = sorted(
-    (*VIDEO_SPEED_CLASSES, *VIDEO_PERFORMANCE_PROFILES), key=lambda g: g.write_bytes_per_s
-)
 _LINK_KEYS = ("usb-5g", "usb-10g", "usb-20g")
-_STEP_PX, _STEP_GAP_PX = 72.0, 4.0
+_STEP_PX, _STEP_GAP_PX = 64.0, 10.0
 _CENTRE = Qt.AlignmentFlag.AlignHCenter
+
+
+@dataclass(frozen=True, slots=True)
+class _Frame:
+    """Where rates stand in the picture."""
+
+    area: QRectF
+    highest: float
+
+    def y(self, rate: float) -> float:
+        return self.area.bottom() - self.area.height() * min(rate / self.highest, 1.0)
 
 
 class NeedPicture(Picture):
@@ -32,58 +36,63 @@ class NeedPicture(Picture):
 
     def __init__(self, look: Look, modes: dict[str, LinkMode]) -> None:
         super().__init__(look)
-        self._camera: Camera | None = None
+        self._need: Need | None = None
+        self._ghost: Need | None = None
+        self._in_use = ""
         self._links = [
             (modes[key].short.split()[0], modes[key].typical_bytes_per_s)
             for key in _LINK_KEYS
             if key in modes
         ]
-        self.setMinimumHeight(210)
+        self.setMinimumHeight(150)
 
     def sizeHint(self) -> QSize:
-        return QSize(560, 250)
+        return QSize(560, 200)
 
-    def show_camera(self, camera: Camera | None) -> None:
-        """Draw the need of *camera*."""
-        self._camera = camera
+    def show_need(self, need: Need | None, ghost: Need | None = None, in_use: str = "") -> None:
+        """Draw *need*, dashed beside it the *ghost*, and light the class *in_use*."""
+        self._need, self._ghost, self._in_use = need, ghost, in_use
         self.update()
 
     def paint(self, painter: QPainter) -> None:
-        if self._camera is None:
+        need, ghost = self._need, self._ghost
+        if need is None:
             return
-        need = camera_need(self._camera)
         needed = need.needed_write_bytes_per_s
-        area = QRectF(self.rect()).adjusted(0, 24, -4, -38)
         highest = needed * 2.1
-
-        def at(rate: float) -> float:
-            return area.bottom() - area.height() * min(rate / highest, 1.0)
-
-        self._steps(painter, area, need, at(needed), at)
-        self._what_stands_above(painter, area, needed, highest, at)
-        line_y = at(needed)
+        if ghost is not None:
+            highest = max(highest, ghost.needed_write_bytes_per_s * 1.25)
+        frame = _Frame(QRectF(self.rect()).adjusted(0, 22, -4, -36), highest)
+        self._steps(painter, frame, need)
+        self._what_stands_above(painter, frame, needed)
+        if ghost is not None:
+            self._ghost_steps(painter, frame, ghost)
+        area = frame.area
         painter.setPen(QPen(self.look.color("copper"), 2.4))
-        painter.drawLine(QPointF(area.left(), line_y), QPointF(area.right(), line_y))
+        y = frame.y(needed)
+        painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
         painter.setPen(QPen(self.look.color("line"), 1))
         painter.drawLine(area.bottomLeft(), area.bottomRight())
 
-    def _steps(self, painter: QPainter, area: QRectF, need: Need, line_y: float, at) -> None:  # type: ignore[no-untyped-def]
-        numbers = self.look.numbers
+    def _steps(self, painter: QPainter, frame: _Frame, need: Need) -> None:
+        numbers, area = self.look.numbers, frame.area
+        needed = need.needed_write_bytes_per_s
         steps = (
-            ("average", need.average_bytes_per_s, "water"),
-            ("worst second", need.peak_bytes_per_s, "water"),
-            ("need", need.needed_write_bytes_per_s, "copper"),
+            ("average", need.average_bytes_per_s, "water", 255),
+            ("worst second", need.peak_bytes_per_s, "water", 150),
+            ("need", needed, "copper", 70),
         )
-        width = _STEP_PX
-        for index, (name, rate, color) in enumerate(steps):
-            left = area.left() + index * (width + _STEP_GAP_PX)
-            top = at(rate)
-            box = QRectF(left, top, width, area.bottom() - top)
-            fill = self.look.color(color, 255 if index == 0 else 150 if index == 1 else 70)
-            painter.fillRect(box, fill)
+        for index, (name, rate, color, alpha) in enumerate(steps):
+            left = area.left() + index * (_STEP_PX + _STEP_GAP_PX)
+            top = frame.y(rate)
+            box = QRectF(left, top, _STEP_PX, area.bottom() - top)
+            painter.fillRect(box, self.look.color(color, alpha))
+            above = QRectF(left, top - 22, _STEP_PX, 20)
+            if name != "need" and above.top() < frame.y(needed) + 4:  # never across the need line
+                above.moveTop(top + 1)
             self.write(
                 painter,
-                QRectF(left, top - 24, width, 22),
+                above,
                 numbers.number(rate / MB),
                 size_px=17,
                 weight=600,
@@ -91,161 +100,105 @@ class NeedPicture(Picture):
                 color="copper_text" if name == "need" else "ink",
                 align=_CENTRE,
             )
-            self.write(
-                painter,
-                QRectF(left, area.bottom() + 3, width, 16),
-                name,
-                size_px=13,
-                weight=500,
-                align=_CENTRE,
-            )
-            self.place(QRectF(left, top - 24, width, area.bottom() - top + 40), "need")
-        self.write(
-            painter,
-            QRectF(area.left(), area.bottom() + 18, 3 * (width + _STEP_GAP_PX), 16),
-            "MB/s this camera asks for",
-            color="soft",
-            size_px=12,
-        )
+            caption = QRectF(left - 5, area.bottom() + 3, _STEP_PX + 10, 16)
+            self.write(painter, caption, name, weight=500, align=_CENTRE)
+            self.place(QRectF(left, top - 24, _STEP_PX, area.bottom() - top + 40), "need")
+        if need.is_range:
+            self._range(painter, frame, need)
+        said = "measured" if need.evidence is Evidence.PROVED else "asked for"
+        box = QRectF(area.left(), area.bottom() + 18, 3 * (_STEP_PX + _STEP_GAP_PX), 16)
+        spread = ""
+        if need.is_range:
+            low = numbers.number(need.easy_bytes_per_s / MB, 0)
+            high = numbers.number(need.hard_bytes_per_s / MB, 0)
+            spread = f"; average {low} to {high}"
+        self.write(painter, box, f"MB/s {said}{spread}", color="soft", size_px=12)
 
-    def _what_stands_above(  # type: ignore[no-untyped-def]
-        self, painter: QPainter, area: QRectF, needed: float, highest: float, at
-    ) -> None:
-        start = area.left() + 3 * (_STEP_PX + _STEP_GAP_PX) + 18
+    def _range(self, painter: QPainter, frame: _Frame, need: Need) -> None:
+        """A bracket at the average: from the easy to the hard picture."""
+        x = frame.area.left() + _STEP_PX + _STEP_GAP_PX / 2
+        low, high = frame.y(need.easy_bytes_per_s), frame.y(need.hard_bytes_per_s)
+        painter.setPen(QPen(self.look.color("ink"), 1.2))
+        painter.drawLine(QPointF(x, low), QPointF(x, high))
+        for y in (low, high):
+            painter.drawLine(QPointF(x - 4, y), QPointF(x + 4, y))
+
+    def _ghost_steps(self, painter: QPainter, frame: _Frame, ghost: Need) -> None:
+        area, numbers = frame.area, self.look.numbers
+        rates = (
+            ghost.average_bytes_per_s,
+            ghost.peak_bytes_per_s,
+            ghost.needed_write_bytes_per_s,
+        )
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for index, rate in enumerate(rates):
+            left = area.left() + index * (_STEP_PX + _STEP_GAP_PX)
+            top = frame.y(rate)
+            painter.setPen(self.dashed("moss", 1.8))
+            painter.drawRect(QRectF(left + 1, top, _STEP_PX - 2, area.bottom() - top))
+        y = frame.y(ghost.needed_write_bytes_per_s)
+        painter.setPen(self.dashed("copper", 2.0))
+        painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
+        text = f"what if: {numbers.number(ghost.needed_write_bytes_per_s / MB)}"
+        box = QRectF(area.left() + 2, y - 17, 2 * _STEP_PX, 16)
+        self.write(painter, box, text, color="moss_text", weight=600)
+
+    def _what_stands_above(self, painter: QPainter, frame: _Frame, needed: float) -> None:
+        area = frame.area
+        start = area.left() + 3 * (_STEP_PX + _STEP_GAP_PX) + 8
         guaranteed = guarantees_around(needed)
         rates = [(g.name, g.write_bytes_per_s) for g in guaranteed] + self._links
         each = (area.right() - start) / len(rates)
         for index, (name, rate) in enumerate(rates):
-            left = start + index * each + 5
-            width = each - 10
-            top = at(rate) if rate <= highest else area.top() + 4
-            holds = rate >= needed
-            box = QRectF(left, top, width, area.bottom() - top)
-            column(painter, box, self.look.color("stone"), torn=rate > highest)
-            edge = self.look.color("moss" if holds else "brick")
-            if rate <= highest:
-                painter.fillRect(QRectF(left, top, width, 2.5), edge)
-            self.write(
-                painter,
-                QRectF(left - 6, top - 19, width + 12, 17),
-                self.look.numbers.number(rate / MB, 0),
-                weight=600,
-                color="moss_text" if holds else "brick_text",
-                align=_CENTRE,
-            )
-            name_box = QRectF(left - 5, area.bottom() + 3, width + 10, 16)
-            self.write(painter, name_box, name, weight=500, align=_CENTRE)
+            self._bar(painter, frame, start + index * each + 5, each - 10, name, rate, needed)
+        split = start + each * len(guaranteed)
+        self.place(QRectF(start, 0, split - start, self.height()), "guarantee")
         captions = (
-            (start, each * len(guaranteed), "guaranteed by card class"),
-            (start + each * len(guaranteed), each * len(self._links), "link in use, typical"),
+            (start, split - start, "guaranteed by card class"),
+            (split, each * len(self._links), "link in use, typical"),
         )
         for left, width, text in captions:
             box = QRectF(left + 5, area.bottom() + 18, width - 6, 16)
             self.write(painter, box, text, color="soft", size_px=12)
 
-
-def guarantees_around(needed_bytes_per_s: float) -> list[Guarantee]:
-    """Return the three guarantees that matter for a need: the next below it and two above."""
-    above = [g for g in _GUARANTEES if g.write_bytes_per_s >= needed_bytes_per_s]
-    below = [g for g in _GUARANTEES if g.write_bytes_per_s < needed_bytes_per_s]
-    shown_above = above[:2]
-    return below[-(3 - len(shown_above)) :] + shown_above
-
-
-class MediaRibbon(Picture):
-    """A day's recording as a ribbon: media filling one after another, with the longest take."""
-
-    def __init__(self, look: Look) -> None:
-        super().__init__(look)
-        self._camera: Camera | None = None
-        self.setFixedHeight(112)
-
-    def show_camera(self, camera: Camera | None) -> None:
-        """Draw the media of *camera*."""
-        self._camera = camera
-        self.update()
-
-    def paint(self, painter: QPainter) -> None:
-        camera = self._camera
-        if camera is None:
-            return
-        need, numbers = camera_need(camera), self.look.numbers
-        recorded_s = max(camera.hours_a_day * 3600, camera.longest_take_s)
-        medium_s = need.seconds_per_medium
-        fills = recorded_s / medium_s
-        area = QRectF(self.rect()).adjusted(0, 30, -4, -40)
-        scale = area.width() / recorded_s
-        # Hundreds of media a day would be a grey smear: then only the count is said.
-        shown = math.ceil(fills) if fills <= 60 else 0
-        for index in range(shown):
-            left = area.left() + index * medium_s * scale
-            right = min(area.left() + (index + 1) * medium_s * scale, area.right())
-            box = QRectF(left, area.top(), right - left - 2, area.height())
-            painter.fillRect(box, self.look.color("stone"))
-            self._filling(painter, box, (right - left) / (medium_s * scale))
-            if box.width() > 54:
-                name = f"medium {index + 1}"
-                self.write(painter, box.adjusted(8, 0, -4, 0), name, weight=500)
-        if not shown:
-            painter.fillRect(area, self.look.color("water", 120))
-        self._take(painter, area, camera, scale, medium_s)
-        self.place(QRectF(self.rect()), "take")
-        day = numbers.duration(camera.hours_a_day * 3600)
-        day_fills = numbers.number(camera.hours_a_day * 3600 / medium_s)
-        text = (
-            f"{day} a day, {numbers.size(need.bytes_per_day)}, fill {day_fills} media of "
-            f"{numbers.size(camera.medium_bytes)}, one every {numbers.duration(medium_s)}"
-        )
-        self.write(
-            painter, QRectF(area.left(), area.bottom() + 18, area.width(), 18), text, color="soft"
-        )
-
-    def _filling(self, painter: QPainter, box: QRectF, share: float) -> None:
-        """Water rises in a medium from empty to what it holds when it is changed."""
-        painter.save()
-        painter.setClipRect(box)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(self.look.color("water", 150))
-        top = box.bottom() - box.height() * share
-        painter.drawPolygon([box.bottomLeft(), QPointF(box.right(), top), box.bottomRight()])
-        painter.restore()
-
-    def _take(
-        self, painter: QPainter, area: QRectF, camera: Camera, scale: float, medium_s: float
+    def _bar(
+        self,
+        painter: QPainter,
+        frame: _Frame,
+        left: float,
+        width: float,
+        name: str,
+        rate: float,
+        needed: float,
     ) -> None:
-        width = min(camera.longest_take_s * scale, area.width())
-        fits = camera.longest_take_s <= medium_s
-        color = "copper" if fits else "brick"
-        y = area.top() - 7
-        painter.setPen(QPen(self.look.color(color), 2.2))
-        left = area.left() + 1
-        painter.drawLine(QPointF(left, y), QPointF(left + width - 2, y))
-        for x in (left, left + width - 2):
-            painter.drawLine(QPointF(x, y - 4), QPointF(x, y + 5))
-        take = self.look.numbers.duration(camera.longest_take_s)
-        text = f"longest take {take}"
-        if not fits:
-            text += ": more than one medium holds"
+        """A class or link as a column; what reaches the need is edged in moss."""
+        area = frame.area
+        is_torn = rate > frame.highest
+        holds = rate >= needed
+        top = area.top() + 4 if is_torn else frame.y(rate)
+        box = QRectF(left, top, width, area.bottom() - top)
+        column(painter, box, self.look.color("stone"), torn=is_torn)
+        if not is_torn:
+            edge = self.look.color("moss" if holds else "brick")
+            painter.fillRect(QRectF(left, top, width, 2.5), edge)
+        above = QRectF(left - 6, top - 19, width + 12, 17)
+        if not holds and above.top() < frame.y(needed) + 4:  # never across the need line
+            above.moveTop(top + 3)
         self.write(
             painter,
-            QRectF(left, y - 23, area.width(), 17),
-            text,
-            color=f"{color}_text",
-            weight=500,
+            above,
+            self.look.numbers.number(rate / MB, 0),
+            weight=600,
+            color="moss_text" if holds else "brick_text",
+            align=_CENTRE,
         )
-        for minute in self._ticks(area.width() / scale):
-            x = area.left() + minute * 60 * scale
-            painter.setPen(QPen(self.look.color("line"), 1))
-            painter.drawLine(QPointF(x, area.bottom()), QPointF(x, area.bottom() + 4))
-            at = QRectF(x - 30 if minute else x, area.bottom() + 4, 60, 14)
-            align = _CENTRE if minute else Qt.AlignmentFlag.AlignLeft
-            text = str(minute) if minute else "0 min"
-            self.write(painter, at, text, color="soft", size_px=12, align=align)
-
-    @staticmethod
-    def _ticks(total_s: float) -> range:
-        minutes = total_s / 60
-        for step in (1, 2, 5, 10, 20, 30, 60, 120, 240):
-            if minutes / step <= 12:
-                return range(0, int(minutes) + 1, step)
-        return range(0, int(minutes) + 1, 480)
+        is_in_use = name == self._in_use
+        caption = QRectF(left - 5, area.bottom() + 3, width + 10, 16)
+        self.write(
+            painter,
+            caption,
+            name,
+            weight=600 if is_in_use else 500,
+            color="copper_text" if is_in_use else "ink",
+            align=_CENTRE,
+        )

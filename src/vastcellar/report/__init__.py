@@ -1,0 +1,1 @@
+"""What is printed or sent: PDF sheets and CSV, made from the same plans as the screen."""

@@ -1,0 +1,157 @@
+"""The inputs of the copies: the chosen one's name, place, days and units; the reserve of all."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from typing import Any
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
+
+from vastcellar.core.errors import BadValueError, VastCellarError
+from vastcellar.core.shoot import Copy, Shoot
+from vastcellar.core.units import NumberFormat, parse_share
+from vastcellar.services.workplace import Shelf
+from vastcellar.ui.widgets.cards import label, row
+from vastcellar.ui.widgets.field_set import FieldSet
+from vastcellar.ui.widgets.inputs import parse_whole, plain_text
+
+
+class CopyForm(QWidget):
+    """Shows the copy that is chosen and hands back the changed shoot."""
+
+    edited = Signal(object, str)  # the changed Shoot, and what was changed
+    chosen = Signal(str)
+
+    def __init__(self, shelf: Callable[[], Shelf], numbers: NumberFormat) -> None:
+        super().__init__()
+        self._shelf = shelf
+        self._shoot: Shoot | None = None
+        self._copy: Copy | None = None
+        self.message = label(kind="wrong", wraps=True)
+        self.message.hide()
+        self.fields = FieldSet(numbers)
+        self.fields.add("Copy", plain_text, str, lambda c: c.name, lambda c, v: replace(c, name=v))
+        self.fields.add(
+            "Kept at", _any_text, str, lambda c: c.kept_at, lambda c, v: replace(c, kept_at=v)
+        )
+        self.fields.add(
+            "Kept for",
+            _parse_keep,
+            lambda days: f"{days} days" if days else "to the end",
+            lambda c: c.keep_days,
+            lambda c, v: replace(c, keep_days=v),
+            tip="Days after which each day's material is let go",
+        )
+        self.fields.add(
+            "On units",
+            self._parse_tags,
+            ", ".join,
+            lambda c: c.unit_tags,
+            lambda c, v: replace(c, unit_tags=v),
+            tip="Tags of the shelf, for example H-01, H-02",
+        )
+        self.shoot_fields = FieldSet(numbers)
+        self.shoot_fields.add(
+            "Reserve",
+            parse_share,
+            numbers.percent,
+            lambda s: s.reserve,
+            lambda s, v: replace(s, reserve=v),
+            tip="Room kept over on every copy",
+        )
+        self.add_button = QPushButton("Add a copy")
+        self.remove_button = QPushButton("Remove")
+        self.add_button.clicked.connect(self.add_copy)
+        self.remove_button.clicked.connect(self.remove_copy)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 4, 0)
+        layout.addWidget(label("Copies", "head"))
+        layout.addWidget(label("Two verified copies before a card is wiped.", "soft", wraps=True))
+        layout.addLayout(row(self.add_button, self.remove_button, spacing=6))
+        layout.addWidget(self.fields)
+        layout.addWidget(self.message)
+        layout.addSpacing(10)
+        layout.addWidget(self.shoot_fields)
+        layout.addStretch(1)
+        self.fields.edited.connect(self._on_copy)
+        self.shoot_fields.edited.connect(self.edited)
+        for fields in (self.fields, self.shoot_fields):
+            fields.refused.connect(self._say)
+
+    def show_shoot(self, shoot: Shoot, name: str) -> None:
+        """Show the copy called *name*."""
+        self._shoot = shoot
+        self._copy = next((copy for copy in shoot.copies if copy.name == name), None)
+        self.fields.setVisible(self._copy is not None)
+        self.remove_button.setEnabled(self._copy is not None)
+        self.fields.show_value(self._copy)
+        self.shoot_fields.show_value(shoot)
+
+    def _parse_tags(
+        self, text: str, *, where: str = "", decimal_point: str = "."
+    ) -> tuple[str, ...]:
+        tags = tuple(tag.strip() for tag in text.replace(";", ",").split(",") if tag.strip())
+        for tag in tags:
+            if self._shelf().unit(tag) is None:
+                raise BadValueError(
+                    f"there is no unit {tag!r} on the shelf",
+                    where=where,
+                    mend="Write tags as they stand in Cellar, with commas between them",
+                )
+        return tuple(dict.fromkeys(tags))
+
+    def _on_copy(self, copy: Copy, what: str) -> None:
+        shoot, before = self._shoot, self._copy
+        if shoot is None or before is None:
+            return
+        copies = tuple(copy if each.name == before.name else each for each in shoot.copies)
+        try:
+            changed = replace(shoot, copies=copies)
+        except VastCellarError as error:
+            self._say(error)
+            self.fields.show_value(before)
+            return
+        self.chosen.emit(copy.name)
+        self.edited.emit(changed, f"{what} of {copy.name}")
+
+    def add_copy(self) -> None:
+        """Add a copy with a name of its own."""
+        shoot = self._shoot
+        if shoot is None:
+            return
+        taken = {copy.name for copy in shoot.copies}
+        name = next(n for k in range(1, 99) if (n := f"Copy {k}") not in taken)
+        try:
+            changed = replace(shoot, copies=(*shoot.copies, Copy(name)))
+        except VastCellarError as error:
+            self._say(error)
+            return
+        self.chosen.emit(name)
+        self.edited.emit(changed, f"{name} added")
+
+    def remove_copy(self) -> None:
+        """Take the chosen copy out of the plan; undo brings it back."""
+        shoot, gone = self._shoot, self._copy
+        if shoot is not None and gone is not None:
+            rest = tuple(copy for copy in shoot.copies if copy.name != gone.name)
+            self.chosen.emit(rest[0].name if rest else "")
+            self.edited.emit(replace(shoot, copies=rest), f"{gone.name} removed")
+
+    def _say(self, error: VastCellarError | None) -> None:
+        self.message.setText("" if error is None else str(error))
+        self.message.setVisible(error is not None)
+
+
+def _any_text(text: str, *, where: str = "", decimal_point: str = ".") -> str:
+    return text.strip()
+
+
+def _parse_keep(text: str, *, where: str = "", decimal_point: str = ".") -> int:
+    """Read "2 days", "2" or "to the end" (0)."""
+    bare: Any = text.strip().lower()
+    if bare in ("", "to the end", "end", "all"):
+        return 0
+    bare = bare.removesuffix("days").removesuffix("day")
+    return parse_whole(bare, where=where, decimal_point=decimal_point)

@@ -53,6 +53,8 @@ def test_need_answers_for_the_whole_shoot():
     main_camera = found["cameras"][0]
     assert main_camera["media_by_day"] == [2, 2, 2, 2, 2, 3]
     assert main_camera["guaranteed_by"] == {"VPG400": pytest.approx(400 / 287.35 - 1, rel=1e-3)}
+    reloads = found["fullest_day"]["reloads"]
+    assert [(each["camera"], each["inside_take"]) for each in reloads] == [("A", False)] * 2
     van = found["copies"][2]
     assert van["keep_days"] == 2
     assert van["held_bytes_by_day"][1:] == pytest.approx([van["needed_bytes"]] * 5)

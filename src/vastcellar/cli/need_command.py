@@ -10,7 +10,7 @@ import click
 
 from vastcellar.cli.printing import print_json, print_lines
 from vastcellar.core.guarantees import guarantee_margins
-from vastcellar.core.shoot_plan import CameraPlan
+from vastcellar.core.shoot_plan import CameraPlan, day_on_media
 from vastcellar.core.units import PLAIN
 from vastcellar.report.need_csv import need_csv
 from vastcellar.services.catalogs import read_catalog
@@ -50,6 +50,7 @@ def need(
 
 def _as_json(job: PlannedShoot) -> dict[str, Any]:
     plan, shoot = job.plan, job.shoot
+    day = plan.fullest_day
     return {
         "shoot": shoot.name,
         "days": shoot.days,
@@ -67,6 +68,18 @@ def _as_json(job: PlannedShoot) -> dict[str, Any]:
             for each in plan.copies
         ],
         "cameras": [_camera_as_json(each) for each in plan.cameras],
+        "fullest_day": {
+            "day": day,
+            "reloads": [
+                {
+                    "camera": each.camera.key,
+                    "at": PLAIN.time_of_day(reload.at_s),
+                    "inside_take": reload.is_inside_take,
+                }
+                for each in plan.cameras
+                for reload in day_on_media(shoot, each.camera, each.need, day).reloads
+            ],
+        },
         "warnings": [
             {
                 "concern": each.concern.value,

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from vastcellar.core.needs import Need
-from vastcellar.core.parts import Catalog
+from vastcellar.core.parts import Catalog, Unit
 from vastcellar.core.shoot import Copy, Shoot
 from vastcellar.core.shoot_plan import ShootPlan, plan_shoot
 from vastcellar.core.shoot_warnings import ShootWarning, shoot_warnings
@@ -20,6 +20,8 @@ class PlannedShoot:
     plan: ShootPlan
     free_bytes: dict[str, float]
     """Room on the units of each copy that has units, by the copy's name."""
+    shelf_free_bytes: float
+    """Room on the shelf's ready units that no camera and no copy has yet."""
     warnings: tuple[ShootWarning, ...]
 
     def warnings_of(self, camera_key: str) -> tuple[ShootWarning, ...]:
@@ -39,17 +41,33 @@ def planned(shoot: Shoot, catalog: Catalog, shelf: Shelf) -> PlannedShoot:
         for copy in shoot.copies
         if (room := free_on_units(copy, catalog, shelf)) is not None
     }
-    return PlannedShoot(shoot, plan, free, shoot_warnings(shoot, plan, free))
+    return PlannedShoot(
+        shoot=shoot,
+        plan=plan,
+        free_bytes=free,
+        shelf_free_bytes=_free_on_shelf(shoot, catalog, shelf),
+        warnings=shoot_warnings(shoot, plan, free),
+    )
 
 
 def free_on_units(copy: Copy, catalog: Catalog, shelf: Shelf) -> float | None:
     """Return the free bytes on the units of *copy*; None where none of them is known."""
-    free = 0.0
-    is_known = False
-    for tag in copy.unit_tags:
-        unit = shelf.unit(tag)
-        drive = catalog.drives.get(unit.drive_key) if unit else None
-        if unit is not None and drive is not None:
-            is_known = True
-            free += max(drive.capacity_bytes - unit.used_bytes, 0.0)
-    return free if is_known else None
+    units = [unit for tag in copy.unit_tags if (unit := shelf.unit(tag)) is not None]
+    rooms = [room for unit in units if (room := _room(unit, catalog)) is not None]
+    return sum(rooms) if rooms else None
+
+
+def _room(unit: Unit, catalog: Catalog) -> float | None:
+    drive = catalog.drives.get(unit.drive_key)
+    return max(drive.capacity_bytes - unit.used_bytes, 0.0) if drive else None
+
+
+def _free_on_shelf(shoot: Shoot, catalog: Catalog, shelf: Shelf) -> float:
+    taken = {camera.setup.unit_tag for camera in shoot.cameras if camera.setup}
+    taken.update(tag for copy in shoot.copies for tag in copy.unit_tags)
+    free = (
+        _room(unit, catalog)
+        for unit in shelf.units
+        if unit.state == "ready" and unit.tag not in taken
+    )
+    return sum(room for room in free if room is not None)

@@ -62,6 +62,8 @@ class CameraForm(QWidget):
         outer.addWidget(Section("Format", self.format))
         outer.addWidget(Section("Takes and days", self._whole(self._take_set())))
         outer.addWidget(Section("Need and medium", self._whole(self._medium_set())))
+        self.media_line = label(kind="soft", wraps=True)
+        outer.addWidget(self.media_line)
         self.second_section = Section("Second stream", self._second_widget(), is_open=False)
         outer.addWidget(self.second_section)
         self.clips_section = Section("Measured from clips", self._clips_widget(), is_open=False)
@@ -299,6 +301,10 @@ class CameraForm(QWidget):
         self.second_format.setVisible(second is not None)
         self.second_format.show_value(second.recording if second else None)
         self.clips_line.setText(self._clips_text(camera))
+        media = camera.limits.media if camera else ()
+        taken = [f"{m.name} ({m.guarantee})" if m.guarantee else m.name for m in media]
+        self.media_line.setText(f"Takes {', '.join(taken)}." if taken else "")
+        self.media_line.setVisible(bool(taken))
         self.forget_button.setEnabled(camera is not None and camera.measured is not None)
 
     def _clips_text(self, camera: Camera | None) -> str:

@@ -148,7 +148,7 @@ class CapacityView(Picture):
         needs = f"needs {numbers.size(plan.needed_bytes)}"
         self.write(painter, right, needs, size_px=14, weight=600)
         draw_verdict(painter, QRectF(right.left() - 1, area.top() + 17, 16, 15), verdict, look)
-        word = SHORT_WORDS[verdict]
+        word = "no unit named" if free is None else SHORT_WORDS[verdict]
         if margin is not None:
             word += f" {numbers.percent(margin, signed=True)}"
         name = {Verdict.HOLDS: "moss_text", Verdict.TIGHT: "ochre_text"}.get(verdict, "brick_text")
@@ -160,7 +160,10 @@ class CapacityView(Picture):
             weight=500,
         )
         units = ", ".join(copy.unit_tags)
-        room = f"{numbers.size(free)} on {units}" if free is not None else "no unit named"
+        if free is not None:
+            room = f"{numbers.size(free)} on {units}"
+        else:
+            room = f"shelf has {numbers.size(planned.shelf_free_bytes)}"
         box = QRectF(right.left(), area.top() + 33, right.width(), 15)
         self.write(painter, box, room, color="soft", size_px=12)
 

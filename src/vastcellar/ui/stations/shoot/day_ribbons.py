@@ -199,7 +199,7 @@ class DayRibbons(Picture):
             color = "brick" if reload.is_inside_take else "ink"
             x = self._x(reload.at_s)
             painter.setPen(QPen(self.look.color(color), 1.4))
-            painter.drawLine(QPointF(x, track.top() - 3), QPointF(x, track.bottom() + 3))
+            painter.drawLine(QPointF(x, track.top() - 3), QPointF(x, track.bottom()))
             if x - last_x > 40:  # closer ones would run into each other
                 text = self.look.numbers.time_of_day(reload.at_s)
                 box = QRectF(x - 70, track.top() - 17, 66, 13)

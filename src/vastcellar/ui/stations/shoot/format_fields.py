@@ -14,7 +14,13 @@ from vastcellar.core.formats import (
     frame_size_name,
 )
 from vastcellar.core.parts import Catalog
-from vastcellar.core.units import NumberFormat, parse_frame_rate, parse_number, parse_rate
+from vastcellar.core.units import (
+    NumberFormat,
+    parse_frame_rate,
+    parse_number,
+    parse_rate,
+    parse_share,
+)
 from vastcellar.ui.widgets.field_set import FieldSet
 from vastcellar.ui.widgets.inputs import parse_whole
 
@@ -115,6 +121,14 @@ class FormatFields(FieldSet):
             str,
             lambda f: f.audio_channels,
             lambda f, v: replace(f, audio_channels=v),
+        )
+        self.add(
+            "Container",
+            parse_share,
+            numbers.percent,
+            lambda f: f.container_overhead,
+            lambda f, v: replace(f, container_overhead=v),
+            tip="What the file adds to picture and sound: 0.1 to 1 %",
         )
 
     def show_value(self, value: RecordingFormat | None) -> None:

@@ -151,6 +151,8 @@ def test_shoots_that_cant_be_are_refused(slipway, change):
         {"hours_by_day": (3.0, -1.0)},
         {"longest_take_s": 0.0},
         {"medium_bytes": 0},
+        {"medium_bytes": 1_000_000},
+        {"longest_take_s": 0.5},
         {"crest": 0.5},
     ],
 )

@@ -199,6 +199,7 @@ def test_the_quick_sum_answers_as_one_types_and_esc_closes_it(app, qtbot, shoot)
         ("Longest take", "52", "has no unit"),
         ("Recorded a day", "30 h", "hours_a_day is 30"),
         ("Medium", "1 tb", "bits or bytes"),
+        ("Medium", "1 MB", "less than a second"),
         ("It falls on", "someday", "not a number"),
         ("Crest factor", "0", "crest is 0"),
     ],

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 
 from vastcellar.core.checks import require_above_zero, require_between, require_not_negative
 from vastcellar.core.errors import BadValueError
-from vastcellar.core.formats import RecordingFormat
+from vastcellar.core.formats import RecordingFormat, video_bytes_per_s
 from vastcellar.core.guarantees import find_guarantee
 from vastcellar.core.measured_rate import MeasuredRate
 from vastcellar.core.rolls import RollPattern
@@ -121,11 +121,17 @@ class Camera:
         require_not_negative(where, buffer_bytes=self.buffer_bytes)
         if self.medium_guarantee:
             find_guarantee(self.medium_guarantee)
-        if self.longest_take_s > 24 * 3600:
+        if not 1 <= self.longest_take_s <= 24 * 3600:
             raise BadValueError(
                 f"longest_take_s is {self.longest_take_s:g}",
                 where=where,
-                mend="Give a take of at most 24 hours",
+                mend="Give a take of 1 second to 24 hours",
+            )
+        if self.medium_bytes < video_bytes_per_s(self.recording):
+            raise BadValueError(
+                f"medium_bytes is {self.medium_bytes}, less than a second of its picture",
+                where=where,
+                mend="Give the size of one card or drive, for example 256 GB",
             )
 
     def hours_on(self, day: int) -> float:

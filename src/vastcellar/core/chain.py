@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
 
+from vastcellar.core.errors import BadValueError
 from vastcellar.core.evidence import Evidence
+from vastcellar.core.file_systems import FileSystem
 from vastcellar.core.heat import HeatPath, largest_rate_without_throttle_bytes_per_s
+from vastcellar.core.hubs import Hub, Route, ring_of, route
 from vastcellar.core.links import (
     Cable,
     LinkMode,
@@ -13,7 +17,6 @@ from vastcellar.core.links import (
     Port,
     best_mode,
     cable_modes,
-    negotiate,
     pcie_mode,
 )
 from vastcellar.core.parts import Case, Catalog, Drive, Enclosure, Host, Unit
@@ -35,6 +38,10 @@ class Parts:
     unit: Unit | None = None
     enclosure: Enclosure | None = None
     cable: Cable | None = None
+    hubs: tuple[Hub, ...] = ()
+    sharing: int = 1
+    file_system: FileSystem | None = None
+    is_encrypted: bool = False
 
     @property
     def case(self) -> Case:
@@ -66,6 +73,10 @@ def find_parts(setup: Setup, catalog: Catalog, unit: Unit | None) -> Parts:
         unit=unit,
         enclosure=catalog.enclosure(setup.enclosure_key) if setup.enclosure_key else None,
         cable=catalog.cable(setup.cable_key) if setup.cable_key else None,
+        hubs=tuple(catalog.hub(key) for key in setup.hub_keys),
+        sharing=setup.sharing,
+        file_system=catalog.file_system(setup.file_system_key) if setup.file_system_key else None,
+        is_encrypted=setup.is_encrypted,
     )
 
 
@@ -83,6 +94,13 @@ def misfit(parts: Parts) -> str:
         return f"the {parts.port.name} port needs a cable"
     if parts.port.is_slot and parts.cable is not None:
         return f"the {parts.port.name} takes a card, not a cable"
+    if ring := ring_of(parts.hubs):
+        return f"{ring} stands twice on the way: hubs can't form a ring"
+    if parts.hubs and parts.sharing > parts.hubs[-1].slots:
+        return (
+            f"{parts.hubs[-1].name} has {parts.hubs[-1].slots} slots, {parts.sharing} devices "
+            "don't fit"
+        )
     return ""
 
 
@@ -164,13 +182,13 @@ class Chain:
         if self.problem:
             return 0.0
         return min(
-            stage.typical_bytes_per_s
-            for stage in self.stages
-            if stage.key in (*LINK_STAGES, "slot")
+            stage.typical_bytes_per_s for stage in self.stages if stage.key in CAPPING_STAGES
         )
 
 
 LINK_STAGES = ("port", "cable", "bridge", "interface")
+CAPPING_STAGES = (*LINK_STAGES, "hub", "slot", "file_system", "encryption")
+"""Stages that cap what reaches the drive, whatever the drive itself could take."""
 
 
 def heat_path(parts: Parts, ambient_c: float) -> HeatPath:
@@ -186,17 +204,90 @@ def heat_path(parts: Parts, ambient_c: float) -> HeatPath:
     )
 
 
-def build_chain(parts: Parts, catalog: Catalog, ambient_c: float) -> Chain:
-    """Return what each stage of *parts* carries for writing, at *ambient_c* in the room."""
-    negotiated = negotiate(parts.port, parts.cable, parts.device_modes, catalog.modes)
+def build_chain(
+    parts: Parts,
+    catalog: Catalog,
+    ambient_c: float,
+    measured_bytes_per_s: Mapping[str, float] | None = None,
+) -> Chain:
+    """Return what each stage of *parts* carries for writing, at *ambient_c* in the room.
+
+    A stage measured on this host, by its key in *measured_bytes_per_s*, counts in place of its
+    typical value. A measurement above a stage's ceiling can't be of this stage and is refused.
+    Raises BadValueError for such a measurement.
+    """
+    way = route(parts.port, parts.cable, parts.hubs, parts.device_modes, catalog.modes)
     problem = misfit(parts)
-    if not problem and negotiated.mode is None:
-        problem = negotiated.why
-    stages = [*_link_stages(parts, catalog, negotiated), *_drive_stages(parts, ambient_c)]
-    return Chain(parts, negotiated, tuple(stages), problem)
+    if not problem and (broken := way.broken_at) is not None:
+        problem = broken.why
+    stages = [*_link_stages(parts, catalog, way), *_drive_stages(parts, ambient_c)]
+    if not problem:
+        stages += _format_stages(parts, stages)
+    measured = dict(measured_bytes_per_s or {})
+    stages = [_measured(stage, measured.pop(stage.key, None)) for stage in stages]
+    if measured:
+        raise BadValueError(
+            f"there is no stage {next(iter(measured))!r} in this chain",
+            where="measured stages",
+            mend=f"Use one of {', '.join(stage.key for stage in stages)}",
+        )
+    return Chain(parts, way.device, tuple(stages), problem)
 
 
-def _link_stages(parts: Parts, catalog: Catalog, negotiated: Negotiated) -> list[Stage]:
+def _measured(stage: Stage, bytes_per_s: float | None) -> Stage:
+    if bytes_per_s is None:
+        return stage
+    if not 0 < bytes_per_s <= stage.ceiling_bytes_per_s * 1.001:
+        raise BadValueError(
+            f"{bytes_per_s / 1e6:g} MB/s can't have been measured at a stage that carries "
+            f"{stage.ceiling_bytes_per_s / 1e6:,.0f} MB/s",
+            where=f"stage {stage.key!r}",
+            mend="Check the unit, or which stage it belongs to",
+        )
+    why = f"measured on this host; typical would be {stage.typical_bytes_per_s / 1e6:,.0f} MB/s"
+    return replace(stage, typical_bytes_per_s=bytes_per_s, why=why, evidence=Evidence.PROVED)
+
+
+ENCRYPTED_WRITE_SHARE = 0.6
+"""What software encryption leaves of a write: a third to nine tenths, typical; reads stay."""
+
+
+def _format_stages(parts: Parts, stages: list[Stage]) -> list[Stage]:
+    """File system and encryption take a share of whatever reaches them."""
+    made = []
+    reaching = min(stage.typical_bytes_per_s for stage in stages if not stage.is_lasting)
+    ceiling = min(stage.ceiling_bytes_per_s for stage in stages if not stage.is_lasting)
+    file_system = parts.file_system
+    if file_system is not None and file_system.write_share < 1:
+        reaching *= file_system.write_share
+        made.append(
+            Stage(
+                "file_system",
+                "File system",
+                file_system.name,
+                ceiling,
+                reaching,
+                f"{file_system.write_share:.0%} of what reaches it (typical)",
+                Evidence.COMPUTED,
+            )
+        )
+    if parts.is_encrypted:
+        made.append(
+            Stage(
+                "encryption",
+                "Encryption",
+                "software",
+                ceiling,
+                reaching * ENCRYPTED_WRITE_SHARE,
+                f"{ENCRYPTED_WRITE_SHARE:.0%} of what reaches it, a third to nine tenths "
+                "(typical); reads stay",
+                Evidence.COMPUTED,
+            )
+        )
+    return made
+
+
+def _link_stages(parts: Parts, catalog: Catalog, way: Route) -> list[Stage]:
     stages = []
     port_best = best_mode(parts.port.modes, catalog.modes)
     if port_best is not None:
@@ -226,10 +317,25 @@ def _link_stages(parts: Parts, catalog: Catalog, negotiated: Negotiated) -> list
                     Evidence.COMPUTED,
                 )
             )
-    stages.append(_device_stage(parts, catalog, negotiated))
+    for hub, uplink in zip(parts.hubs, way.uplinks, strict=True):
+        stages.append(_hub_stage(hub, uplink, parts.sharing))
+    stages.append(_device_stage(parts, catalog, way.device))
     if parts.enclosure is not None:
         stages.append(_slot_stage(parts, parts.enclosure))
     return stages
+
+
+def _hub_stage(hub: Hub, uplink: Negotiated, sharing: int) -> Stage:
+    """A hub's uplink, divided among the devices that are busy behind it."""
+    mode = uplink.mode
+    ceiling = mode.ceiling_bytes_per_s if mode else 0.0
+    typical = mode.typical_bytes_per_s / sharing if mode else 0.0
+    why = uplink.why
+    if mode and sharing > 1:
+        why = f"{sharing} devices at once share its uplink of {mode.short}"
+    elif mode:
+        why = f"everything behind it shares one uplink of {mode.short}"
+    return Stage("hub", "Hub", hub.name, ceiling, typical, why, Evidence.COMPUTED)
 
 
 def _device_stage(parts: Parts, catalog: Catalog, negotiated: Negotiated) -> Stage:

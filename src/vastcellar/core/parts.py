@@ -10,7 +10,9 @@ from typing import TypeVar
 from vastcellar.core.camera_models import CameraModel
 from vastcellar.core.checks import require_above_zero, require_between, require_not_negative
 from vastcellar.core.errors import BadValueError, UnknownPartError
+from vastcellar.core.file_systems import FileSystem
 from vastcellar.core.formats import CodecFamily
+from vastcellar.core.hubs import Hub
 from vastcellar.core.links import Cable, LinkMode, Port
 
 T = TypeVar("T")
@@ -250,6 +252,8 @@ class Catalog:
     hosts: Mapping[str, Host]
     currency: str = "EUR"
     cameras: Mapping[str, CameraModel] = field(default_factory=dict)
+    hubs: Mapping[str, Hub] = field(default_factory=dict)
+    file_systems: Mapping[str, FileSystem] = field(default_factory=dict)
 
     def codec(self, key: str) -> CodecFamily:
         """Return the codec family called *key*."""
@@ -266,6 +270,14 @@ class Catalog:
     def cable(self, key: str) -> Cable:
         """Return the cable called *key*."""
         return _find(self.cables, key, "cable")
+
+    def hub(self, key: str) -> Hub:
+        """Return the hub called *key*."""
+        return _find(self.hubs, key, "hub")
+
+    def file_system(self, key: str) -> FileSystem:
+        """Return the file system called *key*."""
+        return _find(self.file_systems, key, "file system")
 
     def camera(self, key: str) -> CameraModel:
         """Return the camera model called *key*."""

@@ -34,6 +34,15 @@ class Setup:
     unit_tag: str = ""
     enclosure_key: str = ""
     cable_key: str = ""
+    hub_keys: tuple[str, ...] = ()
+    """Hubs and docks between cable and device, from the port outward."""
+    sharing: int = 1
+    """Devices that are busy behind the same hub at the same time, this one among them."""
+    file_system_key: str = ""
+    is_encrypted: bool = False
+
+    def __post_init__(self) -> None:
+        require_between("setup", 1, 64, sharing=self.sharing)
 
 
 @dataclass(frozen=True, slots=True)

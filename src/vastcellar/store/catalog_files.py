@@ -11,7 +11,9 @@ from pydantic import TypeAdapter, ValidationError
 
 from vastcellar.core.camera_models import CameraModel, FormatPreset
 from vastcellar.core.errors import BadFileError, BadValueError
+from vastcellar.core.file_systems import FileSystem
 from vastcellar.core.formats import CodecFamily, Quality
+from vastcellar.core.hubs import Hub
 from vastcellar.core.links import Cable, LinkMode, Port
 from vastcellar.core.parts import (
     Case,
@@ -49,11 +51,13 @@ _FROM_FILES: tuple[Any, ...] = (
     FormatPreset,
     CameraLimits,
     AllowedMedium,
+    Hub,
+    FileSystem,
 )
 for _kind in _FROM_FILES:
     _kind.__pydantic_config__ = {"extra": "forbid"}
 
-_SHIPPED = ("links.json", "codecs.json", "parts.json", "cameras.json")
+_SHIPPED = ("links.json", "codecs.json", "parts.json", "cameras.json", "file-systems.json")
 
 _SECTIONS: dict[str, type[Any]] = {
     "modes": LinkMode,
@@ -63,6 +67,8 @@ _SECTIONS: dict[str, type[Any]] = {
     "cables": Cable,
     "hosts": Host,
     "cameras": CameraModel,
+    "hubs": Hub,
+    "file_systems": FileSystem,
     "units": Unit,
 }
 
@@ -154,6 +160,8 @@ def load_catalog(extra: Iterable[Path] = ()) -> Catalog:
         cables=merged["cables"],
         hosts=merged["hosts"],
         cameras=merged["cameras"],
+        hubs=merged["hubs"],
+        file_systems=merged["file_systems"],
         currency=currency,
     )
 
@@ -163,6 +171,8 @@ def _require_known_modes(merged: dict[str, dict[str, Any]], path: Path) -> None:
     named += [(drive.key, drive.host_modes) for drive in merged["drives"].values()]
     named += [(enclosure.key, enclosure.host_modes) for enclosure in merged["enclosures"].values()]
     named += [(cable.key, cable.modes) for cable in merged["cables"].values()]
+    for hub in merged["hubs"].values():
+        named += [(hub.key, hub.uplink_modes), (hub.key, hub.downlink_modes)]
     for host in merged["hosts"].values():
         named += [(f"{host.key}/{port.key}", port.modes) for port in host.ports]
     for owner, keys in named:

@@ -80,6 +80,10 @@ class SetupInFile(_Strict):
     unit_tag: str = ""
     enclosure_key: str = ""
     cable_key: str = ""
+    hub_keys: tuple[str, ...] = ()
+    sharing: int = 1
+    file_system_key: str = ""
+    is_encrypted: bool = False
 
 
 class SecondInFile(_Strict):

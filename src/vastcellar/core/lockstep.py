@@ -1,0 +1,371 @@
+"""Many write profiles at once: every lane jumps to its own next event, all lanes together.
+
+The same model as ``endurance_run``, for one load each, as arrays. Lanes that are done are dropped,
+so a few that saw up and down for long don't hold up the rest.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from vastcellar.core.checks import require_above_zero
+from vastcellar.core.errors import BadValueError
+from vastcellar.core.heat import HeatPath
+from vastcellar.core.parts import WriteBehaviour
+
+FloatArray = NDArray[np.float64]
+IntArray = NDArray[np.int64]
+BoolArray = NDArray[np.bool_]
+
+_MOST_ROUNDS = 100_000
+_NEWTON_ROUNDS = 60
+_CROSSING_TOLERANCE_S = 1e-6
+
+
+@dataclass(frozen=True, slots=True)
+class Lane:
+    """One combination: a drive that writes, its heat path, what reaches it, its room."""
+
+    behaviour: WriteBehaviour
+    path: HeatPath
+    link_cap_bytes_per_s: float
+    free_bytes: float
+
+
+@dataclass(frozen=True)
+class LaneResults:
+    """What became of each lane; every array has shape (n,). Times are infinite for never."""
+
+    written_bytes: FloatArray
+    lowest_ability_bytes_per_s: FloatArray
+    cache_full_at_s: FloatArray
+    throttled_at_s: FloatArray
+    drive_full_at_s: FloatArray
+    hottest_c: FloatArray
+    lost_bytes: FloatArray
+    """Of a source of the offered rate behind its buffer, in the fluid limit."""
+    first_loss_at_s: FloatArray
+
+
+class _Lanes:
+    """Parameters and states of the lanes that still run, as arrays."""
+
+    def __init__(self, lanes: Sequence[Lane]) -> None:
+        def column(values: Sequence[float]) -> FloatArray:
+            return np.array(values, dtype=np.float64)
+
+        b = [lane.behaviour for lane in lanes]
+        p = [lane.path for lane in lanes]
+        self.index = np.arange(len(lanes))
+        self.link_cap = column([lane.link_cap_bytes_per_s for lane in lanes])
+        self.free = column([lane.free_bytes for lane in lanes])
+        self.in_cache_rate = column([x.cache_write_bytes_per_s for x in b])
+        self.direct_rate = column([x.direct_write_bytes_per_s for x in b])
+        share = column([x.cache_share_of_free for x in b])
+        self.cache = column([x.cache_static_bytes for x in b]) + share * self.free
+        self.fold = column([x.fold_bytes_per_s for x in b])
+        self.fold_while = column([x.fold_while_writing for x in b])
+        self.idle_w = column([x.idle_w for x in b])
+        self.cache_j = column([x.cache_j_per_gb for x in b]) / 1e9
+        self.direct_j = column([x.direct_j_per_gb for x in b]) / 1e9
+        self.fold_j = column([x.fold_j_per_gb for x in b]) / 1e9
+        deepest = max((len(x.throttle) for x in b), default=0)
+        pad = [(np.inf, -np.inf, np.inf)]
+        stages = [
+            [*((s.on_c, s.off_c, s.cap_bytes_per_s) for s in x.throttle), *pad * (deepest + 1)][
+                : deepest + 1
+            ]
+            for x in b
+        ]
+        table = np.array(stages, dtype=np.float64).reshape(len(lanes), deepest + 1, 3)
+        self.on_c, self.off_c, self.cap = table[:, :, 0], table[:, :, 1], table[:, :, 2]
+        self.ambient = column([x.ambient_c for x in p])
+        self.r12 = column([x.drive_to_case_k_per_w for x in p])
+        self.r2a = column([x.case_to_room_k_per_w for x in p])
+        self.bridge_w = column([x.bridge_w for x in p])
+        self.coupling = column([x.coupling_per_s for x in p])
+        decay = np.array([x.decay_per_s() for x in p], dtype=np.float64).reshape(len(lanes), 2)
+        self.fast, self.slow = decay[:, 0], decay[:, 1]
+        self.at_s = np.zeros(len(lanes))
+        self.cached = np.zeros(len(lanes))
+        self.written = np.zeros(len(lanes))
+        self.backlog = np.zeros(len(lanes))
+        self.stage = np.zeros(len(lanes), dtype=np.int64)
+        self.drive_c, self.case_c = self.steady_c(self.idle_w)
+
+    def steady_c(self, watts: FloatArray) -> tuple[FloatArray, FloatArray]:
+        case_c = self.ambient + self.r2a * (watts + self.bridge_w)
+        return case_c + self.r12 * watts, case_c
+
+    def keep(self, kept: BoolArray) -> None:
+        """Drop the lanes that are done."""
+        for name, value in vars(self).items():
+            setattr(self, name, value[kept])
+
+
+def run_lanes(
+    lanes: Sequence[Lane],
+    offered_bytes_per_s: float,
+    duration_s: float,
+    *,
+    buffer_bytes: float = 0.0,
+) -> LaneResults:
+    """Return what becomes of every lane under one load, each starting at rest, its cache empty.
+
+    Args:
+        lanes: combinations; hard disks with zones belong to ``run_endurance``.
+        offered_bytes_per_s: the load; infinity writes flat out.
+        duration_s: of the load.
+        buffer_bytes: of the source, for what it loses.
+
+    Raises:
+        BadValueError: for a duration that is not above 0, or a lane with zones.
+
+    """
+    require_above_zero("lanes", duration_s=duration_s)
+    if any(lane.behaviour.inner_share < 1 for lane in lanes):
+        raise BadValueError(
+            "a hard disk's zones can't run in lock-step", where="lanes", mend="Run it by itself"
+        )
+    count = len(lanes)
+    never = np.full(count, np.inf)
+    out = LaneResults(
+        written_bytes=np.zeros(count),
+        lowest_ability_bytes_per_s=never.copy(),
+        cache_full_at_s=never.copy(),
+        throttled_at_s=never.copy(),
+        drive_full_at_s=never.copy(),
+        hottest_c=np.full(count, -np.inf),
+        lost_bytes=np.zeros(count),
+        first_loss_at_s=never.copy(),
+    )
+    if not lanes:
+        return out
+    state = _Lanes(lanes)
+    for _ in range(_MOST_ROUNDS):
+        _step(state, out, offered_bytes_per_s, duration_s, buffer_bytes)
+        running = duration_s - state.at_s > 1e-9
+        if not running.all():
+            state.keep(running)
+            if not state.index.size:
+                return out
+    raise BadValueError(
+        f"a drive changes its rate over {_MOST_ROUNDS:,} times",
+        where="lanes",
+        mend="Check the throttle stages: T_on and T_off may lie too close",
+    )
+
+
+class _Course:
+    """``heat.Course`` for all lanes: how their temperatures run on while the power stays."""
+
+    def __init__(self, s: _Lanes, watts: FloatArray) -> None:
+        self._steady, self._case_steady = s.steady_c(watts)
+        u1, u2 = s.drive_c - self._steady, s.case_c - self._case_steady
+        self._fast, self._slow, self._coupling = s.fast, s.slow, s.coupling
+        fast_part = -(s.coupling * (u2 - u1) + s.slow * u1) / (s.fast - s.slow)
+        self._fast_part, self._slow_part = fast_part, u1 - fast_part
+
+    def drive_c(self, after_s: FloatArray) -> FloatArray:
+        """Return every drive's temperature *after_s* seconds."""
+        fast_now = self._fast_part * np.exp(-self._fast * after_s)
+        return self._steady + fast_now + self._slow_part * np.exp(-self._slow * after_s)
+
+    def case_c(self, after_s: FloatArray) -> FloatArray:
+        """Return every enclosure's temperature *after_s* seconds."""
+        fast_now = self._fast_part * np.exp(-self._fast * after_s)
+        slow_now = self._slow_part * np.exp(-self._slow * after_s)
+        return (
+            self._case_steady
+            + (1 - self._fast / self._coupling) * fast_now
+            + (1 - self._slow / self._coupling) * slow_now
+        )
+
+    def turns_after_s(self) -> FloatArray:
+        """Return when each drive's temperature turns round, infinity where it never does."""
+        a, b = self._fast_part, self._slow_part
+        with np.errstate(divide="ignore", invalid="ignore"):
+            argument = -a * self._fast / (b * self._slow)
+            turn = np.log(argument) / (self._fast - self._slow)
+        return np.where((a * b < 0) & (argument > 1), turn, np.inf)
+
+    def reaches_after_s(
+        self, threshold_c: FloatArray, horizon_s: FloatArray, sign: float
+    ) -> FloatArray:
+        """Return when each drive first reaches its threshold within its horizon, else infinity.
+
+        A curve can come and go within one interval, so its turning point is tested first.
+        """
+        found = np.full(horizon_s.size, np.inf)
+        wanted = np.isfinite(threshold_c)
+        if not wanted.any():
+            return found
+
+        def beyond(after_s: FloatArray) -> FloatArray:
+            value: FloatArray = sign * (self.drive_c(after_s) - threshold_c)
+            return value
+
+        at_once = wanted & (beyond(np.zeros_like(horizon_s)) >= 0)
+        found[at_once] = 0.0
+        turn = self.turns_after_s()
+        inside = turn < horizon_s
+        turn_or_0 = np.where(inside, turn, 0.0)
+        before_turn = inside & (beyond(turn_or_0) >= 0)
+        low = np.where(inside & ~before_turn, turn_or_0, 0.0)
+        high = np.where(before_turn, turn_or_0, horizon_s)
+        rows = np.flatnonzero(wanted & ~at_once & (before_turn | (beyond(horizon_s) >= 0)))
+        if rows.size:
+            found[rows] = self._newton(rows, threshold_c[rows], low[rows], high[rows], sign)
+        return found
+
+    def _newton(
+        self,
+        rows: IntArray,
+        threshold_c: FloatArray,
+        low: FloatArray,
+        high: FloatArray,
+        sign: float,
+    ) -> FloatArray:
+        """Bracketed Newton on monotone stretches; a step out of its bracket halves it instead."""
+        fast, slow = self._fast[rows], self._slow[rows]
+        a, b = self._fast_part[rows], self._slow_part[rows]
+        goal = self._steady[rows] - threshold_c
+        at = (low + high) / 2
+        for _ in range(_NEWTON_ROUNDS):
+            fast_now, slow_now = a * np.exp(-fast * at), b * np.exp(-slow * at)
+            value = sign * (goal + fast_now + slow_now)
+            low, high = np.where(value < 0, at, low), np.where(value < 0, high, at)
+            slope = sign * (-fast * fast_now - slow * slow_now)
+            with np.errstate(divide="ignore", invalid="ignore"):
+                newton = at - value / slope
+            inside = (slope > 0) & (newton > low) & (newton < high)
+            nearer = np.where(inside, newton, (low + high) / 2)
+            if np.all(np.abs(nearer - at) < _CROSSING_TOLERANCE_S):
+                return nearer
+            at = nearer
+        return high
+
+
+@dataclass(frozen=True)
+class _Rates:
+    """What goes on in every lane until its next event; bytes per second, and watts."""
+
+    ability: FloatArray
+    written: FloatArray
+    net_fill: FloatArray
+    watts: FloatArray
+
+
+def _rates(s: _Lanes, offered: float) -> _Rates:
+    """Return the rates at this moment, by the rules of ``endurance_run``."""
+    rows = np.arange(s.index.size)
+    throttle_cap = np.where(s.stage > 0, s.cap[rows, np.maximum(s.stage - 1, 0)], np.inf)
+    cap = np.minimum(s.link_cap, throttle_cap)
+    ability = np.minimum(cap, s.in_cache_rate)
+    written = np.minimum(offered, ability)
+    if offered > 0:
+        share = np.maximum(1 - written / s.in_cache_rate, 0.0)
+        folded = s.fold_while * s.fold * share
+    else:
+        folded = np.where(s.cached > 0, s.fold, 0.0)
+    net = written - folded
+    is_folding_through = (net < 0) & (s.cached <= 0)
+    folded = np.where(is_folding_through, written, folded)
+    net = np.where(is_folding_through, 0.0, net)
+    in_cache = (s.cache > 0) & ~((net > 0) & (s.cached >= s.cache))
+    ability = np.where(in_cache, ability, np.minimum(cap, s.direct_rate))
+    written = np.minimum(offered, ability)
+    folded, net = np.where(in_cache, folded, 0.0), np.where(in_cache, net, 0.0)
+    is_full = s.written >= s.free
+    ability, written = np.where(is_full, 0.0, ability), np.where(is_full, 0.0, written)
+    folded, net = np.where(is_full, 0.0, folded), np.where(is_full, np.minimum(net, 0.0), net)
+    joule = np.where(in_cache | (s.cache <= 0), s.cache_j, s.direct_j)
+    return _Rates(ability, written, net, s.idle_w + joule * written + s.fold_j * folded)
+
+
+_CACHE_FULL, _CACHE_EMPTY, _DRIVE_FULL, _THROTTLE, _RECOVER = range(1, 6)
+
+
+def _next_events(
+    s: _Lanes, now: _Rates, course: _Course, duration_s: float
+) -> tuple[FloatArray, IntArray]:
+    """Return after how long each lane's first event comes, and its kind; 0 is the end."""
+    step = duration_s - s.at_s
+    kind = np.zeros(step.size, dtype=np.int64)
+
+    def offer(after: FloatArray, number: int) -> None:
+        nonlocal step, kind
+        sooner = after < step
+        step = np.where(sooner, np.maximum(after, 0.0), step)
+        kind = np.where(sooner, number, kind)
+
+    net, written = now.net_fill, now.written
+    with np.errstate(divide="ignore", invalid="ignore"):
+        offer(np.where(net > 0, (s.cache - s.cached) / net, np.inf), _CACHE_FULL)
+        offer(np.where(net < 0, s.cached / -net, np.inf), _CACHE_EMPTY)
+        offer(np.where(written > 0, (s.free - s.written) / written, np.inf), _DRIVE_FULL)
+    rows = np.arange(step.size)
+    on_c = s.on_c[rows, np.minimum(s.stage, s.on_c.shape[1] - 1)]
+    off_c = np.where(s.stage > 0, s.off_c[rows, np.maximum(s.stage - 1, 0)], -np.inf)
+    offer(course.reaches_after_s(on_c, step, 1.0), _THROTTLE)
+    offer(course.reaches_after_s(off_c, step, -1.0), _RECOVER)
+    return step, kind
+
+
+def _step(
+    s: _Lanes, out: LaneResults, offered: float, duration_s: float, buffer_bytes: float
+) -> None:
+    """Move every lane to its next event."""
+    now = _rates(s, offered)
+    course = _Course(s, now.watts)
+    step, kind = _next_events(s, now, course, duration_s)
+    _record(s, out, now.ability, offered, step, buffer_bytes)
+    turn = np.minimum(course.turns_after_s(), step)
+    for moment in (np.zeros_like(step), turn, step):
+        out.hottest_c[s.index] = np.maximum(out.hottest_c[s.index], course.drive_c(moment))
+    s.drive_c, s.case_c = course.drive_c(step), course.case_c(step)
+    s.at_s = s.at_s + step
+    s.written = np.where(kind == _DRIVE_FULL, s.free, s.written + now.written * step)
+    cached = np.maximum(s.cached + now.net_fill * step, 0.0)
+    cached = np.where(kind == _CACHE_EMPTY, 0.0, cached)
+    s.cached = np.where(kind == _CACHE_FULL, s.cache, cached)
+    s.stage = s.stage + (kind == _THROTTLE) - (kind == _RECOVER)
+    out.written_bytes[s.index] = s.written
+    for number, column in (
+        (_CACHE_FULL, out.cache_full_at_s),
+        (_DRIVE_FULL, out.drive_full_at_s),
+        (_THROTTLE, out.throttled_at_s),
+    ):
+        hit = s.index[kind == number]
+        column[hit] = np.minimum(column[hit], s.at_s[kind == number])
+
+
+def _record(
+    s: _Lanes,
+    out: LaneResults,
+    ability: FloatArray,
+    offered: float,
+    step: FloatArray,
+    buffer_bytes: float,
+) -> None:
+    """Take down the lowest ability, and what a source behind its buffer loses (fluid limit)."""
+    lasted = step > 0
+    index = s.index[lasted]
+    low = out.lowest_ability_bytes_per_s
+    low[index] = np.minimum(low[index], ability[lasted])
+    if not np.isfinite(offered):
+        return
+    growth = offered - ability
+    with np.errstate(divide="ignore", invalid="ignore"):
+        full_after = np.where(growth > 0, (buffer_bytes - s.backlog) / growth, np.inf)
+    loses = full_after < step
+    losing = s.index[loses]
+    lost_s = (step - full_after)[loses]
+    out.lost_bytes[losing] += growth[loses] * lost_s
+    first = out.first_loss_at_s
+    first[losing] = np.minimum(first[losing], (s.at_s + full_after)[loses])
+    s.backlog = np.clip(s.backlog + growth * step, 0.0, buffer_bytes)

@@ -94,6 +94,33 @@ def test_chain_answers_for_each_stage():
     assert all("typical_bytes_per_s" in stage for stage in stages.values())
 
 
+def test_a_dock_shares_its_uplink_in_the_terminal_too():
+    found = answer("chain", EXAMPLES / "dock.chain.json", "--json")
+    assert found["bottleneck"] == "hub"
+    assert found["delivered_write_bytes_per_s"] == pytest.approx(245e6)
+
+
+def test_simulate_answers_moment_by_moment():
+    chain = EXAMPLES / "collapse.chain.json"
+    found = answer(
+        "simulate", chain, "--take", "52 min", "--rate", "need", "--ambient", 30, "--json"
+    )
+    assert (found["holds"], found["simulated"]) == (False, True)
+    assert found["cache_exhausted_at_s"] == pytest.approx(1425.9, abs=0.1)
+    assert found["throttled_at_s"] is None
+    assert found["lowest_write_bytes_per_s"] == pytest.approx(120e6)
+    # (159.83 - 120) MB/s from the first loss on, in frames of 6.39 MB.
+    lost = (159.83e6 - 120e6) * (3120 - found["first_drop_at_s"]) / (159.83e6 / 25)
+    assert found["dropped_frames"] == pytest.approx(lost, rel=1e-3)
+    shoot = EXAMPLES / "slipway.shoot.json"
+    same = answer(
+        "simulate", chain, "--take", "52 min", "--shoot", shoot, "--camera", "B", "--json"
+    )
+    assert same["needed_write_bytes_per_s"] == pytest.approx(122e6, rel=1e-3)
+    flat = answer("simulate", chain, "--take", "10 min", "--rate", "flat", "--json")
+    assert (flat["holds"], flat["dropped_frames"]) == (None, 0)
+
+
 def test_record_in_a_folder_answers_and_leaves_it_as_it_was(tmp_path):
     disk = tmp_path / "disk"
     disk.mkdir()
@@ -127,6 +154,12 @@ def test_record_on_a_simulated_rig_is_marked():
         (["prove", "record", "/tmp", "--rate", "1mb/s", "--seconds", "1"], "bits or bytes"),
         (["prove", "record", "/tmp", "--rate", "1MB/s", "--seconds", "0"], "duration_s is 0"),
         (["prove", "record", "--rate", "1MB/s", "--seconds", "1"], "Name either a FOLDER"),
+        (["simulate", EXAMPLES / "wasted.chain.json", "--take", "1 min"], "says nothing of what"),
+        (
+            ["simulate", EXAMPLES / "collapse.chain.json", "--take", "1 min", "--ambient", "95"],
+            "90",
+        ),
+        (["simulate", EXAMPLES / "collapse.chain.json", "--take", "soon"], "read as a quantity"),
         (["prove", "record", "/tmp", "--rate", "1TB/s", "--seconds", "9 h"], "Free some space"),
     ],
 )

@@ -18,7 +18,8 @@ from vastcellar.services.judging import chain_in_file
 @click.option("--json", "as_json", is_flag=True, help="Print JSON.")
 def chain(chain_file: Path, as_json: bool) -> None:
     """Print what each stage of the setup in CHAIN_FILE carries, and the narrowest."""
-    built, ambient_c = chain_in_file(chain_file, read_catalog(folders(demo=False)))
+    found = chain_in_file(chain_file, read_catalog(folders(demo=False)))
+    built, ambient_c = found.chain, found.ambient_c
     narrowest, lasting = built.bottleneck, built.lasting_bottleneck
     mode = built.mode
     if as_json:

@@ -16,6 +16,7 @@ _COMMANDS = {
     "chain": "chain_command:chain",
     "need": "need_command:need",
     "prove": "prove_command:prove",
+    "simulate": "simulate_command:simulate_command",
     "sum": "sum_command:sum_command",
 }
 

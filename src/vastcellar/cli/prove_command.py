@@ -9,16 +9,14 @@ from collections.abc import Callable, Iterator
 from dataclasses import asdict
 from fractions import Fraction
 from pathlib import Path
-from typing import Any
 
 import click
 
 from vastcellar.cli.printing import print_json, print_lines
-from vastcellar.core.errors import BadValueError
+from vastcellar.cli.quantities import Quantity, parse_seconds
 from vastcellar.core.recorder import RecorderLoad
 from vastcellar.core.units import (
     PLAIN,
-    parse_duration,
     parse_frame_rate,
     parse_rate,
     parse_size,
@@ -33,31 +31,6 @@ from vastcellar.services.proving import (
     rig_proof,
 )
 from vastcellar.services.workplace import remove_killed_tests
-
-
-class Quantity(click.ParamType):  # type: ignore[type-arg]
-    """A typed-in quantity with its unit."""
-
-    def __init__(self, name: str, parse: Callable[..., Any]) -> None:
-        self.name = name
-        self._parse = parse
-
-    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
-        """Return the parsed quantity; a bad one is a usage error that says how to write it."""
-        if not isinstance(value, str):
-            return value
-        try:
-            return self._parse(value)
-        except BadValueError as error:
-            self.fail(str(error), param, ctx)
-
-
-def _seconds(text: str) -> float:
-    """A bare number on this option is seconds: its name says so."""
-    try:
-        return float(text)
-    except ValueError:
-        return parse_duration(text)
 
 
 @click.group()
@@ -83,7 +56,7 @@ def prove() -> None:
     type=Quantity("size", parse_size),
     help="The camera's buffer.",
 )
-@click.option("--seconds", required=True, type=Quantity("time", _seconds), help='20, "52 min"')
+@click.option("--seconds", required=True, type=Quantity("time", parse_seconds), help='20, "52 min"')
 @click.option(
     "--simulated",
     type=click.Path(path_type=Path),
@@ -109,8 +82,8 @@ def record(
         proof = folder_proof(folder, load, places.test_notes, None, math.nan)
     else:
         assert simulated is not None  # one of the two is given
-        chain, ambient_c = chain_in_file(simulated, read_catalog(folders(demo=False)))
-        proof = rig_proof(load, chain, ambient_c, speed=math.inf)
+        rig = chain_in_file(simulated, read_catalog(folders(demo=False)))
+        proof = rig_proof(load, rig.chain, rig.ambient_c, speed=math.inf)
     if not as_json:
         plan = proof.plan
         click.echo(

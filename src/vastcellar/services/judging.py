@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+from fractions import Fraction
 from pathlib import Path
 
 from vastcellar.core.chain import Chain, build_chain, find_parts
+from vastcellar.core.checks import require_between
 from vastcellar.core.judgement import Judgement, judge_take, not_judged
 from vastcellar.core.mends import Mends, find_mends
 from vastcellar.core.needs import camera_need
 from vastcellar.core.parts import Catalog, Unit
-from vastcellar.core.shoot import Camera, Setup, Shoot
+from vastcellar.core.shoot import DEFAULT_BUFFER_BYTES, Camera, Setup, Shoot
 from vastcellar.services.workplace import Shelf
-from vastcellar.store.shoot_files import read_chain
+from vastcellar.store.shoot_files import read_chain, setup_in_chain
 
 
 def chain_of(setup: Setup, catalog: Catalog, shelf: Shelf, ambient_c: float) -> Chain:
@@ -20,16 +23,44 @@ def chain_of(setup: Setup, catalog: Catalog, shelf: Shelf, ambient_c: float) -> 
     return build_chain(find_parts(setup, catalog, unit), catalog, ambient_c)
 
 
-def chain_in_file(path: Path, catalog: Catalog) -> tuple[Chain, float]:
-    """Return the chain that the chain file *path* describes, and the room's temperature in °C.
+@dataclass(frozen=True)
+class ChainFile:
+    """A chain file, its parts looked up."""
 
-    Raises BadFileError for the file, UnknownPartError for a part that nobody knows.
+    chain: Chain
+    ambient_c: float
+    average_bytes_per_s: float | None = None
+    """What the file says is asked of it, None where it says nothing."""
+    needed_write_bytes_per_s: float | None = None
+    frames_per_s: Fraction = Fraction(25)
+    buffer_bytes: int = DEFAULT_BUFFER_BYTES
+
+
+def chain_in_file(path: Path, catalog: Catalog, ambient_c: float | None = None) -> ChainFile:
+    """Return what the chain file *path* describes, in a room of *ambient_c* if that is given.
+
+    Raises BadFileError for the file, UnknownPartError for a part that nobody knows,
+    BadValueError for a room or a measurement that can't be.
     """
-    setup, ambient_c, used_bytes = read_chain(path)
+    document = read_chain(path)
+    setup = setup_in_chain(document, path)
+    room_c = document.ambient_c if ambient_c is None else ambient_c
+    require_between("room", -40, 90, ambient_c=room_c)
     tag = setup.unit_tag or "the drive"
-    unit = Unit(tag, setup.drive_key, setup.enclosure_key, used_bytes=used_bytes)
-    parts = find_parts(setup, catalog, unit if setup.unit_tag or used_bytes else None)
-    return build_chain(parts, catalog, ambient_c), ambient_c
+    unit = Unit(tag, setup.drive_key, setup.enclosure_key, used_bytes=document.used_bytes)
+    parts = find_parts(setup, catalog, unit if setup.unit_tag or document.used_bytes else None)
+    chain = build_chain(parts, catalog, room_c, document.measured_bytes_per_s)
+    load = document.load
+    if load is None:
+        return ChainFile(chain, room_c)
+    return ChainFile(
+        chain,
+        room_c,
+        load.average_bytes_per_s,
+        load.needed_write_bytes_per_s,
+        load.frames_per_s,
+        load.buffer_bytes,
+    )
 
 
 def judge_camera(shoot: Shoot, camera: Camera, catalog: Catalog, shelf: Shelf) -> Judgement:

@@ -22,6 +22,7 @@ from vastcellar.core.measured_rate import MeasuredRate
 from vastcellar.core.parts import Catalog
 from vastcellar.core.rolls import RollPattern
 from vastcellar.core.shoot import (
+    DEFAULT_BUFFER_BYTES,
     DEFAULT_DAY_S,
     DEFAULT_RESERVE,
     AllowedMedium,
@@ -138,6 +139,15 @@ class ShootInFile(_Strict):
     cameras: tuple[CameraInFile, ...]
 
 
+class LoadInFile(_Strict):
+    """What a chain is asked for: a camera's rates and buffer."""
+
+    average_bytes_per_s: float
+    needed_write_bytes_per_s: float
+    frames_per_s: Fraction = Fraction(25)
+    buffer_bytes: int = DEFAULT_BUFFER_BYTES
+
+
 class ChainInFile(_Strict):
     """A setup on its own, to be judged without a shoot."""
 
@@ -147,6 +157,9 @@ class ChainInFile(_Strict):
     setup: SetupInFile
     ambient_c: float = 25.0
     used_bytes: float = 0.0
+    load: LoadInFile | None = None
+    measured_bytes_per_s: dict[str, float] = Field(default_factory=dict)
+    """Stages that were measured on this host, by their keys."""
 
 
 def shoot_schema() -> dict[str, Any]:
@@ -269,12 +282,19 @@ def write_shoot(path: Path, shoot: Shoot) -> None:
     write_text_whole(path, shoot_text(shoot))
 
 
-def read_chain(path: Path) -> tuple[Setup, float, float]:
-    """Return (setup, ambient in °C, used bytes) of a chain file. Raises BadFileError."""
+def read_chain(path: Path) -> ChainInFile:
+    """Return the document of a chain file. Raises BadFileError."""
     content = read_json(path)
     require_format(content, path, CHAIN_FORMAT, 1)
     try:
-        document = ChainInFile.model_validate(content)
+        return ChainInFile.model_validate(content)
     except ValidationError as error:
         raise as_bad_file(error, path) from error
-    return Setup(**document.setup.model_dump()), document.ambient_c, document.used_bytes
+
+
+def setup_in_chain(document: ChainInFile, path: Path) -> Setup:
+    """Return the setup of a chain file. Raises BadFileError for one that can't be."""
+    try:
+        return Setup(**dict(document.setup))
+    except BadValueError as error:
+        raise BadFileError(error.what, where=f"{path.name}: setup", mend=error.mend) from error

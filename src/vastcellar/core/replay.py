@@ -1,0 +1,80 @@
+"""One measured trace answers every format: replay it against any camera's rate and buffer."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from vastcellar.core.errors import BadValueError
+from vastcellar.core.evidence import Verdict, verdict_for_margin
+from vastcellar.core.needs import Need
+from vastcellar.core.recorder import FluidOutcome, fluid_outcome
+from vastcellar.core.shoot import Camera
+from vastcellar.core.trace import Trace, rates_bytes_per_s
+
+_STEP_S = 0.5
+
+
+@dataclass(frozen=True, slots=True)
+class Replay:
+    """What a camera would have met on the drive that was measured.
+
+    ``margin`` is None where the trace ends before the take: what lies beyond isn't known.
+    """
+
+    verdict: Verdict
+    margin: float | None
+    outcome: FluidOutcome
+    seen_bytes: float
+    seen_s: float
+    covered_share: float
+    """Of the longest take's bytes, how much the trace has seen."""
+
+
+def replay(trace: Trace, camera: Camera, need: Need) -> Replay:
+    """Return how *camera*'s longest take would have gone on the drive of *trace*.
+
+    The trace must be of flat-out writing: a paced one shows no more than its pace. It is walked
+    by bytes, not by time: what a drive can take after so many bytes is asked when the camera
+    has recorded as many. That is strict for cache and heat, since a slower camera leaves a drive
+    more time to fold and to cool.
+    Raises BadValueError for a trace of under a second.
+    """
+    _, rates = rates_bytes_per_s(trace, _STEP_S)
+    if not rates.size:
+        raise BadValueError(
+            "it is shorter than half a second", where="trace", mend="Measure for longer"
+        )
+    average = need.average_bytes_per_s
+    seen = float(trace.written_bytes[-1])
+    wanted = need.longest_take_bytes
+    # A step of the trace lasts for the camera as long as it takes to record the same bytes; a
+    # stall, in which nothing was written, lasts as long as it did.
+    written = rates * _STEP_S
+    durations = np.where(written > 0, np.maximum(written / average, _STEP_S), _STEP_S)
+    upto = np.cumsum(written)
+    used = np.concatenate([[True], upto[:-1] < wanted])
+    outcome = fluid_outcome(
+        zip(durations[used].tolist(), rates[used].tolist(), strict=True),
+        average,
+        camera.buffer_bytes,
+    )
+    covered = min(seen / wanted, 1.0)
+    lowest = lowest_second_bytes_per_s(rates[used])
+    margin = lowest / need.needed_write_bytes_per_s - 1
+    if outcome.lost_bytes > 0:
+        verdict = Verdict.FALLS_SHORT
+        margin = min(margin, -outcome.lost_bytes / wanted)
+    elif covered < 1:
+        return Replay(Verdict.NOT_KNOWN, None, outcome, seen, trace.duration_s, covered)
+    else:
+        verdict = verdict_for_margin(margin) if margin >= 0 else Verdict.TIGHT
+    return Replay(verdict, margin, outcome, seen, trace.duration_s, covered)
+
+
+def lowest_second_bytes_per_s(half_second_rates: np.ndarray) -> float:
+    """Return the lowest mean of two neighbouring half seconds; shape (n,)."""
+    if half_second_rates.size < 2:
+        return float(half_second_rates.min(initial=np.inf))
+    return float(((half_second_rates[:-1] + half_second_rates[1:]) / 2).min())

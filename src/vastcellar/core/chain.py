@@ -90,6 +90,16 @@ def misfit(parts: Parts) -> str:
     if enclosure is not None and drive.slot_protocol not in enclosure.slot_protocols:
         speaks, takes = drive.slot_protocol.upper(), "/".join(enclosure.slot_protocols).upper()
         return f"{drive.name} speaks {speaks}, {enclosure.name} takes {takes} only"
+    if enclosure is not None and (unfit := form_misfit(drive, enclosure)):
+        return unfit
+    if drive.only_host and drive.only_host != parts.host.key:
+        return f"{drive.name} is the own disk of another computer"
+    if 0 < parts.port.power_w < drive.peak_w + parts.case.bridge_w:
+        needs = drive.peak_w + parts.case.bridge_w
+        return (
+            f"{drive.name} and its bridge draw up to {needs:g} W, the {parts.port.name} gives "
+            f"{parts.port.power_w:g} W"
+        )
     if not parts.port.is_slot and parts.cable is None:
         return f"the {parts.port.name} port needs a cable"
     if parts.port.is_slot and parts.cable is not None:
@@ -101,6 +111,15 @@ def misfit(parts: Parts) -> str:
             f"{parts.hubs[-1].name} has {parts.hubs[-1].slots} slots, {parts.sharing} devices "
             "don't fit"
         )
+    return ""
+
+
+def form_misfit(drive: Drive, enclosure: Enclosure) -> str:
+    """Say why a drive's shape does not go into an enclosure, or return ""."""
+    if drive.form and enclosure.forms and drive.form not in enclosure.forms:
+        return f"{drive.name} is a {drive.form}, {enclosure.name} takes {'/'.join(enclosure.forms)}"
+    if drive.is_double_sided and not enclosure.takes_double_sided:
+        return f"{drive.name} has chips on both sides, {enclosure.name} has room for one"
     return ""
 
 

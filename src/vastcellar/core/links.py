@@ -108,6 +108,8 @@ class Port:
     plug: str
     """"C", "A", or the kind of slot; a slot takes no cable."""
     modes: tuple[str, ...]
+    power_w: float = 0.0
+    """What it gives at most, 0 where it isn't known."""
 
     @property
     def is_slot(self) -> bool:

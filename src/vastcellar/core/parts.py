@@ -24,6 +24,8 @@ class DriveKind(StrEnum):
     NVME = "nvme"
     SATA = "sata"
     HARD_DISK = "hard_disk"
+    INTERNAL = "internal"
+    """A factory upgrade of a computer's own disk."""
     CARD = "card"
     READY_MADE = "ready_made"
 
@@ -144,10 +146,30 @@ class Drive:
     guaranteed_write_bytes_per_s: float = 0.0
     tbw_bytes: float = 0.0
     price: float = 0.0
+    form: str = ""
+    """"2280", "2230", "2.5", "3.5" or a card's kind; "" where it isn't known."""
+    is_double_sided: bool = False
+    peak_w: float = 0.0
+    """Most power it draws, 0 where it isn't known."""
+    mass_g: float = 0.0
+    warranty_years: float = 0.0
+    only_host: str = ""
+    """The computer that an internal disk belongs to."""
+    source: str = "typical of its class; an invented part"
     note: str = ""
 
     def __post_init__(self) -> None:
         where = f"drive {self.key!r}"
+        require_not_negative(
+            where, peak_w=self.peak_w, mass_g=self.mass_g, warranty_years=self.warranty_years
+        )
+        if self.claimed_write_bytes_per_s < self.behaviour.direct_write_bytes_per_s * 0.999:
+            raise BadValueError(
+                f"its box claims {self.claimed_write_bytes_per_s / 1e6:g} MB/s, less than the "
+                f"{self.behaviour.direct_write_bytes_per_s / 1e6:g} MB/s it is said to write",
+                where=where,
+                mend="Check the units of both",
+            )
         require_above_zero(
             where,
             capacity_bytes=self.capacity_bytes,
@@ -165,7 +187,7 @@ class Drive:
     @property
     def needs_enclosure(self) -> bool:
         """Whether it is a bare part that something must connect to a host."""
-        return self.kind not in (DriveKind.CARD, DriveKind.READY_MADE)
+        return self.kind not in (DriveKind.CARD, DriveKind.READY_MADE, DriveKind.INTERNAL)
 
     @property
     def slot_protocol(self) -> str:
@@ -189,10 +211,21 @@ class Enclosure:
     bridge_write_bytes_per_s: float = 0.0
     """What the bridge reaches in use where known, else 0: the link's typical value counts."""
     price: float = 0.0
+    forms: tuple[str, ...] = ()
+    """Which drives fit, by their form; () where it isn't known."""
+    takes_double_sided: bool = True
+    mass_g: float = 0.0
+    size_mm: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    material: str = ""
+    is_tool_less: bool = False
+    is_sealed: bool = False
+    warranty_years: float = 0.0
+    source: str = "typical of its class; an invented part"
     note: str = ""
 
     def __post_init__(self) -> None:
         where = f"enclosure {self.key!r}"
+        require_not_negative(where, mass_g=self.mass_g, warranty_years=self.warranty_years)
         require_not_negative(
             where, bridge_write_bytes_per_s=self.bridge_write_bytes_per_s, price=self.price
         )
@@ -208,6 +241,9 @@ class Host:
     name: str
     is_camera: bool
     ports: tuple[Port, ...]
+    disk_read_bytes_per_s: float = 0.0
+    disk_write_bytes_per_s: float = 0.0
+    """Its own disk, the other end of many copies; 0 where it isn't known."""
 
     def port(self, key: str) -> Port:
         """Return the port called *key*. Raises UnknownPartError where there is none."""

@@ -94,6 +94,24 @@ def test_chain_answers_for_each_stage():
     assert all("typical_bytes_per_s" in stage for stage in stages.values())
 
 
+def test_match_lists_candidates_with_verdict_margin_limit_and_price():
+    shoot = EXAMPLES / "slipway.shoot.json"
+    found = answer("match", shoot, "--camera", "A", "--host", "Van laptop", "--demo", "--json")
+    assert found["combinations"] > 1000
+    first, last = found["candidates"][0], found["candidates"][-1]
+    assert (first["verdict"], first["price"], first["host"]) == ("holds", 0.0, "van-laptop")
+    assert first["unit"]
+    assert last["margin"] > 0.1
+    assert {"limit", "wasted_share", "price_per_tb", "sustained_write_bytes_per_s"} <= set(first)
+    picks = found["picks"]
+    assert picks["cheapest that holds"]["price"] <= picks["best kept for later"]["price"]
+    assert picks["nothing to buy"]["price"] == 0
+    # Without a shelf everything must be bought.
+    bare = answer("match", shoot, "--camera", "A", "--host", "van-laptop", "--json")
+    assert all(each["unit"] is None for each in bare["candidates"])
+    assert bare["building_pays_from_bytes"] == pytest.approx(1e12)
+
+
 def test_a_dock_shares_its_uplink_in_the_terminal_too():
     found = answer("chain", EXAMPLES / "dock.chain.json", "--json")
     assert found["bottleneck"] == "hub"
@@ -154,6 +172,8 @@ def test_record_on_a_simulated_rig_is_marked():
         (["prove", "record", "/tmp", "--rate", "1mb/s", "--seconds", "1"], "bits or bytes"),
         (["prove", "record", "/tmp", "--rate", "1MB/s", "--seconds", "0"], "duration_s is 0"),
         (["prove", "record", "--rate", "1MB/s", "--seconds", "1"], "Name either a FOLDER"),
+        (["match", EXAMPLES / "slipway.shoot.json", "--camera", "Z"], "no camera 'Z'"),
+        (["match", EXAMPLES / "slipway.shoot.json", "--camera", "A", "--host", "Moon"], "no host"),
         (["simulate", EXAMPLES / "wasted.chain.json", "--take", "1 min"], "says nothing of what"),
         (
             ["simulate", EXAMPLES / "collapse.chain.json", "--take", "1 min", "--ambient", "95"],

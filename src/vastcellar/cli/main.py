@@ -14,6 +14,7 @@ from vastcellar.core.errors import VastCellarError
 # A command is imported when it is called: an answer in the terminal waits for no other's needs.
 _COMMANDS = {
     "chain": "chain_command:chain",
+    "match": "match_command:match_command",
     "need": "need_command:need",
     "prove": "prove_command:prove",
     "simulate": "simulate_command:simulate_command",

@@ -7,10 +7,31 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from typing import Any, TypeVar
 
 from vastcellar.core.checks import require_above_zero
 
+Number = TypeVar("Number", float, Any)
+
 _CROSSING_TOLERANCE_S = 1e-6
+
+
+def decay_per_s(
+    drive_j_per_k: Number,
+    case_j_per_k: Number,
+    drive_to_case_k_per_w: Number,
+    case_to_room_k_per_w: Number,
+) -> tuple[Number, Number]:
+    """Return the fast and the slow eigenvalue per second, of floats or of arrays alike.
+
+    The slow one comes from the product a c, since the difference form loses digits.
+    """
+    a = 1 / (drive_to_case_k_per_w * drive_j_per_k)
+    b = 1 / (drive_to_case_k_per_w * case_j_per_k)
+    c = 1 / (case_to_room_k_per_w * case_j_per_k)
+    total = a + b + c
+    fast = (total + (total * total - 4 * a * c) ** 0.5) / 2
+    return fast, a * c / fast
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,12 +68,12 @@ class HeatPath:
 
         The slow one comes from the product a c, since the difference form loses digits.
         """
-        a = self.coupling_per_s
-        b = 1 / (self.drive_to_case_k_per_w * self.case_j_per_k)
-        c = 1 / (self.case_to_room_k_per_w * self.case_j_per_k)
-        total = a + b + c
-        fast = (total + math.sqrt(total * total - 4 * a * c)) / 2
-        return fast, a * c / fast
+        return decay_per_s(
+            self.drive_j_per_k,
+            self.case_j_per_k,
+            self.drive_to_case_k_per_w,
+            self.case_to_room_k_per_w,
+        )
 
     def steady_c(self, drive_w: float) -> tuple[float, float]:
         """Return the steady temperatures (drive, case) at *drive_w*."""

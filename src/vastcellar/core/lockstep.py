@@ -14,8 +14,8 @@ from numpy.typing import NDArray
 
 from vastcellar.core.checks import require_above_zero
 from vastcellar.core.errors import BadValueError
-from vastcellar.core.heat import HeatPath
-from vastcellar.core.parts import WriteBehaviour
+from vastcellar.core.heat import HeatPath, decay_per_s
+from vastcellar.core.parts import Case, WriteBehaviour
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
@@ -51,50 +51,120 @@ class LaneResults:
     first_loss_at_s: FloatArray
 
 
+@dataclass(frozen=True)
+class DriveColumns:
+    """The behaviour of many drives, as arrays of shape (n,); throttle stages (n, stages, 3)."""
+
+    in_cache_rate: FloatArray
+    direct_rate: FloatArray
+    cache_static: FloatArray
+    cache_share: FloatArray
+    fold: FloatArray
+    fold_while: FloatArray
+    idle_w: FloatArray
+    cache_j: FloatArray
+    direct_j: FloatArray
+    fold_j: FloatArray
+    heat_j_per_k: FloatArray
+    throttle: FloatArray
+
+    def take(self, rows: IntArray) -> DriveColumns:
+        """Return the drives of *rows*, each as often as it stands there."""
+        return DriveColumns(**{name: column[rows] for name, column in vars(self).items()})
+
+
+@dataclass(frozen=True)
+class CaseColumns:
+    """What carries the heat of many drives to their room; arrays of shape (n,)."""
+
+    case_j_per_k: FloatArray
+    drive_to_case: FloatArray
+    case_to_room: FloatArray
+    bridge_w: FloatArray
+
+    def take(self, rows: IntArray) -> CaseColumns:
+        """Return the cases of *rows*, each as often as it stands there."""
+        return CaseColumns(**{name: column[rows] for name, column in vars(self).items()})
+
+
+def drive_columns(behaviours: Sequence[WriteBehaviour]) -> DriveColumns:
+    """Return *behaviours* as columns. Raises BadValueError for a hard disk's zones."""
+    if any(behaviour.inner_share < 1 for behaviour in behaviours):
+        raise BadValueError(
+            "a hard disk's zones can't run in lock-step", where="lanes", mend="Run it by itself"
+        )
+    deepest = max((len(b.throttle) for b in behaviours), default=0) + 1
+    beyond = (np.inf, -np.inf, np.inf)  # a stage that is never reached
+    stages = [
+        [*((s.on_c, s.off_c, s.cap_bytes_per_s) for s in b.throttle), *[beyond] * deepest][:deepest]
+        for b in behaviours
+    ]
+
+    def column(name: str, scale: float = 1.0) -> FloatArray:
+        return np.array([getattr(b, name) for b in behaviours], dtype=np.float64) * scale
+
+    return DriveColumns(
+        in_cache_rate=column("cache_write_bytes_per_s"),
+        direct_rate=column("direct_write_bytes_per_s"),
+        cache_static=column("cache_static_bytes"),
+        cache_share=column("cache_share_of_free"),
+        fold=column("fold_bytes_per_s"),
+        fold_while=column("fold_while_writing"),
+        idle_w=column("idle_w"),
+        cache_j=column("cache_j_per_gb", 1e-9),
+        direct_j=column("direct_j_per_gb", 1e-9),
+        fold_j=column("fold_j_per_gb", 1e-9),
+        heat_j_per_k=column("heat_capacity_j_per_k"),
+        throttle=np.array(stages, dtype=np.float64).reshape(len(behaviours), deepest, 3),
+    )
+
+
+def case_columns(cases: Sequence[Case]) -> CaseColumns:
+    """Return *cases* as columns."""
+
+    def column(name: str) -> FloatArray:
+        return np.array([getattr(case, name) for case in cases], dtype=np.float64)
+
+    return CaseColumns(
+        case_j_per_k=column("heat_capacity_j_per_k"),
+        drive_to_case=column("drive_to_case_k_per_w"),
+        case_to_room=column("case_to_room_k_per_w"),
+        bridge_w=column("bridge_w"),
+    )
+
+
 class _Lanes:
     """Parameters and states of the lanes that still run, as arrays."""
 
-    def __init__(self, lanes: Sequence[Lane]) -> None:
-        def column(values: Sequence[float]) -> FloatArray:
-            return np.array(values, dtype=np.float64)
-
-        b = [lane.behaviour for lane in lanes]
-        p = [lane.path for lane in lanes]
-        self.index = np.arange(len(lanes))
-        self.link_cap = column([lane.link_cap_bytes_per_s for lane in lanes])
-        self.free = column([lane.free_bytes for lane in lanes])
-        self.in_cache_rate = column([x.cache_write_bytes_per_s for x in b])
-        self.direct_rate = column([x.direct_write_bytes_per_s for x in b])
-        share = column([x.cache_share_of_free for x in b])
-        self.cache = column([x.cache_static_bytes for x in b]) + share * self.free
-        self.fold = column([x.fold_bytes_per_s for x in b])
-        self.fold_while = column([x.fold_while_writing for x in b])
-        self.idle_w = column([x.idle_w for x in b])
-        self.cache_j = column([x.cache_j_per_gb for x in b]) / 1e9
-        self.direct_j = column([x.direct_j_per_gb for x in b]) / 1e9
-        self.fold_j = column([x.fold_j_per_gb for x in b]) / 1e9
-        deepest = max((len(x.throttle) for x in b), default=0)
-        pad = [(np.inf, -np.inf, np.inf)]
-        stages = [
-            [*((s.on_c, s.off_c, s.cap_bytes_per_s) for s in x.throttle), *pad * (deepest + 1)][
-                : deepest + 1
-            ]
-            for x in b
-        ]
-        table = np.array(stages, dtype=np.float64).reshape(len(lanes), deepest + 1, 3)
-        self.on_c, self.off_c, self.cap = table[:, :, 0], table[:, :, 1], table[:, :, 2]
-        self.ambient = column([x.ambient_c for x in p])
-        self.r12 = column([x.drive_to_case_k_per_w for x in p])
-        self.r2a = column([x.case_to_room_k_per_w for x in p])
-        self.bridge_w = column([x.bridge_w for x in p])
-        self.coupling = column([x.coupling_per_s for x in p])
-        decay = np.array([x.decay_per_s() for x in p], dtype=np.float64).reshape(len(lanes), 2)
-        self.fast, self.slow = decay[:, 0], decay[:, 1]
-        self.at_s = np.zeros(len(lanes))
-        self.cached = np.zeros(len(lanes))
-        self.written = np.zeros(len(lanes))
-        self.backlog = np.zeros(len(lanes))
-        self.stage = np.zeros(len(lanes), dtype=np.int64)
+    def __init__(
+        self,
+        drive: DriveColumns,
+        case: CaseColumns,
+        ambient_c: FloatArray,
+        link_cap: FloatArray,
+        free: FloatArray,
+    ) -> None:
+        count = link_cap.size
+        self.index = np.arange(count)
+        self.link_cap, self.free = link_cap, free
+        self.in_cache_rate, self.direct_rate = drive.in_cache_rate, drive.direct_rate
+        self.cache = drive.cache_static + drive.cache_share * free
+        self.fold, self.fold_while = drive.fold, drive.fold_while
+        self.idle_w = drive.idle_w
+        self.cache_j, self.direct_j, self.fold_j = drive.cache_j, drive.direct_j, drive.fold_j
+        self.on_c, self.off_c = drive.throttle[:, :, 0], drive.throttle[:, :, 1]
+        self.cap = drive.throttle[:, :, 2]
+        self.ambient, self.bridge_w = ambient_c, case.bridge_w
+        self.r12, self.r2a = case.drive_to_case, case.case_to_room
+        self.coupling = 1 / (case.drive_to_case * drive.heat_j_per_k)
+        self.fast, self.slow = decay_per_s(
+            drive.heat_j_per_k, case.case_j_per_k, case.drive_to_case, case.case_to_room
+        )
+        self.at_s = np.zeros(count)
+        self.cached = np.zeros(count)
+        self.written = np.zeros(count)
+        self.backlog = np.zeros(count)
+        self.stage = np.zeros(count, dtype=np.int64)
         self.drive_c, self.case_c = self.steady_c(self.idle_w)
 
     def steady_c(self, watts: FloatArray) -> tuple[FloatArray, FloatArray]:
@@ -126,12 +196,37 @@ def run_lanes(
         BadValueError: for a duration that is not above 0, or a lane with zones.
 
     """
+    paths = [lane.path for lane in lanes]
+    cases = [
+        Case(p.case_j_per_k, p.drive_to_case_k_per_w, p.case_to_room_k_per_w, p.bridge_w)
+        for p in paths
+    ]
+    return run_columns(
+        drive_columns([lane.behaviour for lane in lanes]),
+        case_columns(cases),
+        np.array([path.ambient_c for path in paths], dtype=np.float64),
+        np.array([lane.link_cap_bytes_per_s for lane in lanes], dtype=np.float64),
+        np.array([lane.free_bytes for lane in lanes], dtype=np.float64),
+        offered_bytes_per_s,
+        duration_s,
+        buffer_bytes=buffer_bytes,
+    )
+
+
+def run_columns(
+    drive: DriveColumns,
+    case: CaseColumns,
+    ambient_c: FloatArray,
+    link_cap_bytes_per_s: FloatArray,
+    free_bytes: FloatArray,
+    offered_bytes_per_s: float,
+    duration_s: float,
+    *,
+    buffer_bytes: float = 0.0,
+) -> LaneResults:
+    """Return what ``run_lanes`` does, of lanes that stand in columns; all of shape (n,)."""
     require_above_zero("lanes", duration_s=duration_s)
-    if any(lane.behaviour.inner_share < 1 for lane in lanes):
-        raise BadValueError(
-            "a hard disk's zones can't run in lock-step", where="lanes", mend="Run it by itself"
-        )
-    count = len(lanes)
+    count = link_cap_bytes_per_s.size
     never = np.full(count, np.inf)
     out = LaneResults(
         written_bytes=np.zeros(count),
@@ -143,9 +238,9 @@ def run_lanes(
         lost_bytes=np.zeros(count),
         first_loss_at_s=never.copy(),
     )
-    if not lanes:
+    if not count:
         return out
-    state = _Lanes(lanes)
+    state = _Lanes(drive, case, ambient_c, link_cap_bytes_per_s, free_bytes)
     for _ in range(_MOST_ROUNDS):
         _step(state, out, offered_bytes_per_s, duration_s, buffer_bytes)
         running = duration_s - state.at_s > 1e-9
@@ -172,18 +267,20 @@ class _Course:
 
     def drive_c(self, after_s: FloatArray) -> FloatArray:
         """Return every drive's temperature *after_s* seconds."""
-        fast_now = self._fast_part * np.exp(-self._fast * after_s)
-        return self._steady + fast_now + self._slow_part * np.exp(-self._slow * after_s)
+        fast_now: FloatArray = self._fast_part * np.exp(-self._fast * after_s)
+        slow_now: FloatArray = self._slow_part * np.exp(-self._slow * after_s)
+        return self._steady + fast_now + slow_now
 
     def case_c(self, after_s: FloatArray) -> FloatArray:
         """Return every enclosure's temperature *after_s* seconds."""
-        fast_now = self._fast_part * np.exp(-self._fast * after_s)
-        slow_now = self._slow_part * np.exp(-self._slow * after_s)
-        return (
+        fast_now: FloatArray = self._fast_part * np.exp(-self._fast * after_s)
+        slow_now: FloatArray = self._slow_part * np.exp(-self._slow * after_s)
+        case_c: FloatArray = (
             self._case_steady
             + (1 - self._fast / self._coupling) * fast_now
             + (1 - self._slow / self._coupling) * slow_now
         )
+        return case_c
 
     def turns_after_s(self) -> FloatArray:
         """Return when each drive's temperature turns round, infinity where it never does."""

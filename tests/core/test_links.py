@@ -73,6 +73,13 @@ def test_a_cable_without_the_ports_plug_connects_nothing():
     assert "Type-A" in found.why
 
 
+def test_a_cable_must_leave_a_type_c_end_to_the_device():
+    found = settles_on(USB, USB, cable(plugs=("A", "C")), plug="C")
+    assert found.mode is None
+    assert "leave its A end to the device" in found.why
+    assert settles_on(USB, USB, cable(plugs=("A", "C")), plug="A").mode.key == "usb-10g"
+
+
 @pytest.mark.parametrize(
     ("key", "mb_per_s"),
     [

@@ -59,7 +59,7 @@ def test_from_the_shoot_to_a_proved_unit_that_is_there_after_a_restart(start, qt
     assert "Holds the whole 45 s take" in match.verdict.sentence.text()
     choose(match, "Cable", "charging")
     qtbot.waitUntil(lambda: "from the first second" in match.verdict.sentence.text())
-    assert "The cable carries USB 2 at most" in match.link_line.text()
+    assert "The cable carries USB 2 at most" in match.chain_page.link_line.text()
     qtbot.waitUntil(lambda: bool(match.findChildren(MendCard)), timeout=PATIENCE_MS)
     card = match.findChildren(MendCard)[0]
     assert card.outcome.startswith("holds")

@@ -92,7 +92,7 @@ def test_a_new_camera_has_its_need_and_can_be_matched_at_once(app, qtbot):
     assert shoot.needed.text == "122 MB/s"
     match = app.window.station("match")
     assert "choose what camera E records to" in match.verdict.sentence.text()
-    choice = match.pickers.drive
+    choice = match.chain_page.pickers.drive
     index = next(i for i in range(choice.count()) if choice.itemText(i).startswith("K-07"))
     choice.activated.emit(index)
     qtbot.waitUntil(lambda: "Holds" in match.verdict.sentence.text())
@@ -159,9 +159,11 @@ def test_a_figure_opens_its_sum(app, qtbot):
     first = app.window.drawer._views[0]
     assert first.accessibleName().startswith("Take and medium")
     match = app.window.station("match")
-    qtbot.waitUntil(lambda: match.channel.place_at(QPointF(*_stage_centre(match, "cache"))) != "")
+    qtbot.waitUntil(
+        lambda: match.chain_page.channel.place_at(QPointF(*_stage_centre(match, "cache"))) != ""
+    )
     qtbot.mouseClick(
-        match.channel,
+        match.chain_page.channel,
         Qt.MouseButton.LeftButton,
         pos=QPointF(*_stage_centre(match, "cache")).toPoint(),
     )
@@ -169,20 +171,20 @@ def test_a_figure_opens_its_sum(app, qtbot):
 
 
 def _stage_centre(match, key):
-    match.channel.grab()  # paints it, so that its places are known
-    boxes = [box for box, place in match.channel._places if place == key]
+    match.chain_page.channel.grab()  # paints it, so that its places are known
+    boxes = [box for box, place in match.chain_page.channel._places if place == key]
     return boxes[0].center().toTuple()
 
 
 def test_hovering_a_mend_draws_its_ghost_and_changes_nothing(app, qtbot):
     match = app.window.station("match")
     qtbot.waitUntil(lambda: bool(match.findChildren(MendCard)), timeout=PATIENCE_MS)
-    before, plain = app.bench.document.shoot, match.channel.grab().toImage()
+    before, plain = app.bench.document.shoot, match.chain_page.channel.grab().toImage()
     card = match.findChildren(MendCard)[1]
     card.hovered.emit(card.mend)
-    assert match.channel.grab().toImage() != plain
+    assert match.chain_page.channel.grab().toImage() != plain
     card.hovered.emit(None)
-    assert match.channel.grab().toImage() == plain
+    assert match.chain_page.channel.grab().toImage() == plain
     assert app.bench.document.shoot == before
 
 
@@ -203,13 +205,13 @@ def test_a_long_camera_list_scrolls_and_an_empty_shoot_says_what_to_do(start, qt
 
 def test_a_drive_that_doesnt_fit_delivers_nothing_and_says_why(app, qtbot):
     match = app.window.station("match")
-    choice = match.pickers.enclosure
+    choice = match.chain_page.pickers.enclosure
     index = choice.findData("sedgeway-hollow")
     choice.activated.emit(index)
     qtbot.waitUntil(lambda: match.verdict.sentence.text() == "Delivers nothing")
     assert "tunnel-only device on a plain USB port" in match.reason.text()
     assert app.bench.judgement.verdict is Verdict.FALLS_SHORT
-    assert match.channel.grab().width() > 0
+    assert match.chain_page.channel.grab().width() > 0
 
 
 def _luminance(color):

@@ -109,7 +109,7 @@ def _cheapest_cables(
 ) -> list[tuple[Cable, float]]:
     cheapest: dict[int, tuple[Cable, float]] = {}
     for cable in catalog.cables.values():
-        if port.plug not in cable.plugs:
+        if not cable.fits(port):
             continue
         carried = bits.mask(cable_modes(cable, catalog.modes)[0]) & bits.mask(port.modes)
         price = 0.0 if cable.key in owned else cable.price

@@ -6,12 +6,13 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from vastcellar.core.chain import Chain, heat_path
-from vastcellar.core.endurance_run import EnduranceRun, Interval, Phase, run_endurance
+from vastcellar.core.endurance_run import EnduranceRun, Interval, run_endurance
 from vastcellar.core.evidence import Evidence, Verdict, verdict_for_margin
 from vastcellar.core.needs import Need
 from vastcellar.core.proof import RecorderProof, newest_covering
 from vastcellar.core.recorder import FluidOutcome, profile_outcome
 from vastcellar.core.shoot import Camera
+from vastcellar.core.workloads import Workload, paced
 
 
 class Cause(StrEnum):
@@ -61,16 +62,23 @@ def free_bytes(chain: Chain) -> float:
     return max(chain.parts.drive.capacity_bytes - used, 0.0)
 
 
-def take_profile(camera: Camera, need: Need, chain: Chain, ambient_c: float) -> EnduranceRun:
+def take_profile(
+    camera: Camera,
+    need: Need,
+    chain: Chain,
+    ambient_c: float,
+    workload: Workload | None = None,
+) -> EnduranceRun:
     """Return the write profile of the longest take, paced at the camera's average.
 
-    The average fills the cache and makes the heat; the crest is asked of the ability.
+    The average fills the cache and makes the heat; the crest is asked of the ability. Another
+    *workload* stands in for the take, for example a day of takes and pauses.
     """
     return run_endurance(
         chain.parts.drive.behaviour,
         heat_path(chain.parts, ambient_c),
         chain.link_cap_bytes_per_s,
-        (Phase(need.average_bytes_per_s, camera.longest_take_s),),
+        workload or paced(need.average_bytes_per_s, camera.longest_take_s),
         free_bytes=free_bytes(chain),
         capacity_bytes=chain.parts.drive.capacity_bytes,
     )
@@ -82,6 +90,7 @@ def judge_take(
     chain: Chain,
     ambient_c: float,
     proofs: tuple[RecorderProof, ...] = (),
+    workload: Workload | None = None,
 ) -> Judgement:
     """Return whether *chain* holds the longest take of *camera*, on the best evidence there is.
 
@@ -91,6 +100,7 @@ def judge_take(
         chain: what it records to.
         ambient_c: of the room.
         proofs: recorder tests on record; the newest that covers this take outranks the model.
+        workload: in place of the take alone; then only the model counts.
 
     """
     if chain.problem:
@@ -103,13 +113,17 @@ def judge_take(
             chain=chain,
             fails_at_s=0.0,
         )
-    computed = _computed(camera, need, chain, ambient_c)
+    computed = _computed(camera, need, chain, ambient_c, workload)
+    if workload is not None:
+        return computed
     proof = newest_covering(proofs, camera, need, chain, ambient_c)
     return computed if proof is None else _proved(computed, proof)
 
 
-def _computed(camera: Camera, need: Need, chain: Chain, ambient_c: float) -> Judgement:
-    run = take_profile(camera, need, chain, ambient_c)
+def _computed(
+    camera: Camera, need: Need, chain: Chain, ambient_c: float, workload: Workload | None
+) -> Judgement:
+    run = take_profile(camera, need, chain, ambient_c, workload)
     needed = need.needed_write_bytes_per_s
     weakest = min(run.intervals, key=lambda i: i.ability_bytes_per_s)
     lowest = weakest.ability_bytes_per_s

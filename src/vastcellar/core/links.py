@@ -133,6 +133,11 @@ class Cable:
         require_above_zero(f"cable {self.key!r}", length_m=self.length_m)
         require_not_negative(f"cable {self.key!r}", price=self.price)
 
+    def fits(self, port: Port) -> bool:
+        """Return whether one end goes into *port* and the other, Type-C, into a device."""
+        first, second = self.plugs
+        return (first == port.plug and second == "C") or (second == port.plug and first == "C")
+
 
 @dataclass(frozen=True, slots=True)
 class Negotiated:
@@ -183,10 +188,12 @@ def negotiate(
         modes: every known mode by key.
     """
     carried, rule = cable_modes(cable, modes) if cable else (tuple(modes), "")
-    if cable and port.plug not in cable.plugs:
-        return Negotiated(
-            None, f"the {cable.name} has no Type-{port.plug} plug for this port", "cable"
-        )
+    if cable and not cable.fits(port):
+        ends = " to ".join(cable.plugs)
+        why = f"the {cable.name} ({ends}) has no Type-{port.plug} plug for this port"
+        if port.plug in cable.plugs:
+            why = f"the {cable.name} ({ends}) would leave its {cable.plugs[0]} end to the device"
+        return Negotiated(None, why, "cable")
     common = set(port.modes) & set(carried) & set(device_modes)
     mode = best_mode(common, modes)
     if mode is None:

@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from vastcellar.core.checks import require_above_zero, require_not_negative
 from vastcellar.core.endurance_run import Phase
 from vastcellar.core.errors import BadValueError
+from vastcellar.core.media import DayOnMedia
 from vastcellar.core.rolls import Take
 
 Workload = tuple[Phase, ...]
@@ -39,6 +40,24 @@ def takes_and_pauses(takes: Sequence[Take], bytes_per_s: float) -> Workload:
         phases.append(Phase(bytes_per_s, take.duration_s))
         end_s = take.end_s
     return tuple(phases)
+
+
+def medium_over_a_day(day: DayOnMedia, bytes_per_s: float) -> Workload:
+    """Return what the medium of the longest take sees over the day, pauses and all.
+
+    Of a day without the longest take it is the fullest medium.
+    Raises BadValueError where nothing is recorded.
+    """
+    if not day.media:
+        raise BadValueError("nothing is recorded", where="workload", mend="Choose another day")
+    longest = next((take for take in day.takes if take.is_longest), None)
+    medium = max(day.media, key=lambda each: each.recorded_bytes)
+    if longest is not None:
+        medium = next(
+            m for m in day.media if any(s.start_s >= longest.start_s - 1e-6 for s in m.stretches)
+        )
+    takes = [Take(s.start_s, s.end_s - s.start_s) for s in medium.stretches]
+    return takes_and_pauses(takes, bytes_per_s)
 
 
 def cards_in_a_row(

@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from vastcellar.core.candidates import CandidateTable, find_candidates
 from vastcellar.core.chain import Chain, build_chain, find_parts
-from vastcellar.core.errors import VastCellarError
+from vastcellar.core.copying import CopyRate, CopyStage, copy_rate
+from vastcellar.core.errors import BadValueError, VastCellarError
 from vastcellar.core.judgement import Judgement, judge_take
 from vastcellar.core.needs import camera_need
 from vastcellar.core.parts import Catalog, Host, Unit
 from vastcellar.core.picks import CapacityStep, Pick, crossover, pareto_front, pick_all
 from vastcellar.core.shoot import Camera, Setup, Shoot
+from vastcellar.core.shoot_plan import day_on_media
+from vastcellar.core.workloads import medium_over_a_day
 from vastcellar.services.workplace import Shelf
 
 
@@ -70,10 +73,14 @@ def judge_what_if(
     shelf: Shelf,
     ambient_c: float,
     used_share: float,
+    *,
+    over_day: int = 0,
 ) -> Judgement | None:
     """Return the verdict in another room and with the drive that full; None with nothing chosen.
 
-    Proofs don't count: they were made under other conditions.
+    With *over_day* it is of what the medium of the longest take sees on that day, counted from
+    1, pauses and all. Proofs don't count: they were made under other conditions.
+    Raises BadValueError where nothing is recorded on that day.
     """
     setup = camera.setup
     if setup is None:
@@ -86,7 +93,51 @@ def judge_what_if(
         used_bytes=drive.capacity_bytes * used_share,
     )
     chain = build_chain(find_parts(setup, catalog, unit), catalog, ambient_c)
-    return judge_take(camera, camera_need(camera), chain, ambient_c)
+    need = camera_need(camera)
+    workload = None
+    if over_day:
+        day = day_on_media(shoot, camera, need, over_day)
+        workload = medium_over_a_day(day, need.average_bytes_per_s)
+    return judge_take(camera, need, chain, ambient_c, workload=workload)
+
+
+def _offload(there: OnHost) -> CopyRate | None:
+    """Return how fast its files come off onto the computer's own disk, and what sets that."""
+    chain, host = there.chain, there.host
+    if chain.problem:
+        return None
+    drive = chain.parts.drive
+    stages = [
+        CopyStage(f"{chain.parts.name}, reading", drive.claimed_read_bytes_per_s),
+        CopyStage("the link", chain.link_cap_bytes_per_s),
+    ]
+    if host.disk_write_bytes_per_s:
+        stages.append(CopyStage(f"the disk of the {host.name}", host.disk_write_bytes_per_s))
+    return copy_rate(stages)
+
+
+def setup_for_unit(
+    shoot: Shoot, camera: Camera, unit: Unit, catalog: Catalog, shelf: Shelf
+) -> Setup:
+    """Return the best way for *camera* to record to *unit*, at the camera's own port or slot.
+
+    Raises BadValueError where the two don't connect.
+    """
+    own = own_host(camera, catalog)
+    hosts = (own,) if own else tuple(catalog.hosts.values())
+    only = Shelf((replace(unit, state="ready"),), shelf.proofs)
+    others = tuple(replace(c, setup=None) if c.key != camera.key else c for c in shoot.cameras)
+    table = find_for(replace(shoot, cameras=others, copies=()), camera, hosts, catalog, only).table
+    mine = [row for row in range(len(table)) if table.unit(row) is not None]
+    if not mine:
+        where = own.name if own else "any computer"
+        raise BadValueError(
+            f"{unit.tag} connects to nothing on {where}",
+            where=f"camera {camera.key!r}",
+            mend="Choose a unit that fits its port or slot",
+        )
+    best = min(mine, key=lambda row: (-float(table.margin[row]), float(table.price[row])))
+    return table.setup(best)
 
 
 @dataclass(frozen=True)
@@ -97,6 +148,8 @@ class OnHost:
     setup: Setup
     chain: Chain
     judgement: Judgement
+    copy: CopyRate | None = None
+    """Of an offload from it to the computer's own disk; None where nothing connects."""
 
 
 def side_by_side(
@@ -134,5 +187,5 @@ def side_by_side(
                     judgement = judge_take(camera, need, chain, shoot.ambient_c)
                     best = OnHost(host, tried, chain, judgement)
         if best is not None:
-            found.append(best)
+            found.append(replace(best, copy=_offload(best)))
     return tuple(found)

@@ -201,6 +201,13 @@ def style_sheet(look: Look) -> str:
     }}
     QToolButton#section:focus, QToolButton#section:hover {{ color: {p.copper_text}; }}
     QRadioButton {{ spacing: 6px; }}
+    QSlider::groove:horizontal {{ height: 4px; background: {p.stone}; border-radius: 2px; }}
+    QSlider::sub-page:horizontal {{ background: {p.water}; border-radius: 2px; }}
+    QSlider::handle:horizontal {{
+        width: 12px; margin: -5px 0; border-radius: 6px; background: {p.panel};
+        border: 2px solid {p.soft};
+    }}
+    QSlider::handle:horizontal:focus {{ border-color: {p.copper}; }}
     QScrollArea, QScrollArea > QWidget > QWidget#inside {{ background: transparent; border: none; }}
     QScrollBar:vertical {{ background: transparent; width: 8px; }}
     QScrollBar:horizontal {{ background: transparent; height: 6px; }}

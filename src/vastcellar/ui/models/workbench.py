@@ -14,6 +14,7 @@ from vastcellar.core.parts import Catalog
 from vastcellar.core.shoot import Camera
 from vastcellar.core.shoot_plan import CameraPlan, plan_shoot
 from vastcellar.services.judging import judge_camera, mends_for
+from vastcellar.services.matching import setup_for_unit
 from vastcellar.services.need_sums import copies_sum, day_sum
 from vastcellar.services.own_formats import save_codec
 from vastcellar.services.planning import planned
@@ -79,6 +80,20 @@ class Workbench(QObject):
         catalog = save_codec(codec, self.workplace.folders)
         self.workplace = replace(self.workplace, catalog=catalog)
         self.judged.emit()
+
+    def assign(self, camera_key: str, tag: str) -> None:
+        """Let a camera record to the unit *tag*, the best way it can. Announces what can't be."""
+        unit = self.shelf.unit(tag)
+        if unit is None:
+            return
+        shoot = self.document.shoot
+        try:
+            camera = shoot.camera(camera_key)
+            setup = setup_for_unit(shoot, camera, unit, self.catalog, self.shelf)
+        except VastCellarError as error:
+            self.trouble.emit(error)
+            return
+        self.document.edit_camera(replace(camera, setup=setup), f"{tag} for {camera_key}")
 
     def what_if_plan(self, camera: Camera) -> CameraPlan:
         """Return what *camera* would come to in the open shoot, which stays as it is."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter
+from PySide6.QtGui import QDragEnterEvent, QDropEvent, QKeyEvent, QMouseEvent, QPainter
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
 from vastcellar.core.evidence import Evidence
@@ -15,7 +15,7 @@ from vastcellar.ui.look import Look, font
 from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.widgets.cards import label
 from vastcellar.ui.widgets.marks import draw_evidence, draw_verdict
-from vastcellar.ui.widgets.picture import Picture
+from vastcellar.ui.widgets.picture import UNIT_MIME, Picture
 
 NEED_BAR_HEIGHT_PX = 74
 
@@ -24,9 +24,12 @@ class CameraTab(Picture):
     """One camera: mark, name, need, and what the verdict is and rests on."""
 
     chosen = Signal(str)
+    unit_dropped = Signal(str, str)
+    """Camera key and the tag of the unit that was dropped on it."""
 
     def __init__(self, look: Look) -> None:
         super().__init__(look)
+        self.setAcceptDrops(True)
         self._camera: Camera | None = None
         self._judgement: Judgement | None = None
         self._is_subject = False
@@ -122,6 +125,16 @@ class CameraTab(Picture):
         if event.button() is Qt.MouseButton.LeftButton and self._camera is not None:
             self.chosen.emit(self._camera.key)
 
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasFormat(UNIT_MIME):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        tag = bytes(event.mimeData().data(UNIT_MIME).data()).decode()
+        if self._camera is not None and tag:
+            event.acceptProposedAction()
+            self.unit_dropped.emit(self._camera.key, tag)
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
             if self._camera is not None:
@@ -203,6 +216,7 @@ class NeedBar(QWidget):
         while len(self._tabs) < len(shoot.cameras):
             tab = CameraTab(self._look)
             tab.chosen.connect(document.choose)
+            tab.unit_dropped.connect(bench.assign)
             self._cameras.insertWidget(len(self._tabs), tab, 1)
             self._tabs.append(tab)
         while len(self._tabs) > len(shoot.cameras):

@@ -17,6 +17,9 @@ from PySide6.QtWidgets import QWidget
 
 from vastcellar.ui.look import Look, font
 
+UNIT_MIME = "application/x-vast-cellar-unit"
+"""What is dragged when a unit of the shelf is: its tag."""
+
 
 class Picture(QWidget):
     """A picture that is computed and drawn; places in it can open the sum behind them."""

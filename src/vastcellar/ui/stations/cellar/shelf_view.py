@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
-from PySide6.QtWidgets import QWidget
+from PySide6.QtCore import QMimeData, QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QDrag, QKeyEvent, QMouseEvent, QPainter, QPen
+from PySide6.QtWidgets import QApplication, QWidget
 
 from vastcellar.core.evidence import Evidence
 from vastcellar.core.parts import Catalog, Unit
@@ -12,7 +12,7 @@ from vastcellar.core.proof import RecorderProof
 from vastcellar.services.workplace import Shelf
 from vastcellar.ui.look import Look
 from vastcellar.ui.widgets.marks import draw_evidence
-from vastcellar.ui.widgets.picture import Picture
+from vastcellar.ui.widgets.picture import UNIT_MIME, Picture
 
 _BAY_WIDTH_PX = 126
 _BAY_HEIGHT_PX = 84
@@ -30,6 +30,7 @@ class ShelfView(Picture):
         self._catalog = catalog
         self._shelf = Shelf()
         self.tag = ""
+        self._pressed_at = QPointF()
         self.setObjectName("inside")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.asked.connect(self.choose)
@@ -150,7 +151,24 @@ class ShelfView(Picture):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.setFocus()
+        self._pressed_at = event.position()
         super().mousePressEvent(event)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if not event.buttons() & Qt.MouseButton.LeftButton or not self.tag:
+            super().mouseMoveEvent(event)
+            return
+        moved = (event.position() - self._pressed_at).manhattanLength()
+        if moved >= QApplication.startDragDistance():
+            self._drag_unit()
+
+    def _drag_unit(self) -> None:
+        """Drag the chosen unit: a camera of the need bar takes it."""
+        carried = QMimeData()
+        carried.setData(UNIT_MIME, self.tag.encode())
+        drag = QDrag(self)
+        drag.setMimeData(carried)
+        drag.exec(Qt.DropAction.CopyAction)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         steps = {

@@ -2,7 +2,14 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QHeaderView, QScrollArea, QTableView, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QHeaderView,
+    QPushButton,
+    QScrollArea,
+    QTableView,
+    QVBoxLayout,
+    QWidget,
+)
 
 from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.stations.cellar.run_table import RunTable
@@ -39,13 +46,19 @@ class CellarStation(QWidget):
         scroll.setMinimumHeight(372)
         layout.addWidget(scroll, 5)
         frame, inside = card()
-        inside.addLayout(row(self.unit_title))
+        head = row(self.unit_title)
+        self.assign_button = QPushButton("Record to it")
+        self.assign_button.setToolTip("Or drag the unit onto a camera above")
+        self.assign_button.clicked.connect(self._assign)
+        head.addWidget(self.assign_button)
+        inside.addLayout(head)
         inside.addWidget(self.unit_line)
         inside.addWidget(self.no_runs)
         inside.addWidget(self.table, 1)
         layout.addWidget(frame, 3)
         self.shelf.chosen.connect(self._show_unit)
         bench.shelf_changed.connect(self.refresh)
+        bench.judged.connect(self.refresh)
         self.refresh()
 
     def refresh(self) -> None:
@@ -59,6 +72,11 @@ class CellarStation(QWidget):
         self.shelf.show_shelf(shelf)
         self._show_unit(self.shelf.tag)
 
+    def _assign(self) -> None:
+        camera = self._bench.subject
+        if camera is not None:
+            self._bench.assign(camera.key, self.shelf.tag)
+
     def _show_unit(self, tag: str) -> None:
         bench = self._bench
         unit = bench.shelf.unit(tag)
@@ -67,6 +85,10 @@ class CellarStation(QWidget):
             self.unit_line.setText("Units that you add to the cellar stand here.")
             self.table.hide()
             return
+        camera = bench.subject
+        self.assign_button.setVisible(camera is not None)
+        if camera is not None:
+            self.assign_button.setText(f"Record {camera.key} to it")
         numbers, drive = bench.look.numbers, bench.catalog.drives.get(unit.drive_key)
         enclosure = bench.catalog.enclosures.get(unit.enclosure_key)
         name = drive.name if drive else unit.drive_key

@@ -153,10 +153,8 @@ class PartPickers(QWidget):
         cable_key = self._setup.cable_key
         if port.is_slot:
             cable_key = ""
-        elif not cable_key or port.plug not in self._catalog.cable(cable_key).plugs:
-            cable_key = next(
-                (c.key for c in self._catalog.cables.values() if port.plug in c.plugs), ""
-            )
+        elif not cable_key or not self._catalog.cable(cable_key).fits(port):
+            cable_key = next((c.key for c in self._catalog.cables.values() if c.fits(port)), "")
         self._announce(
             replace(self._setup, host_key=host_key, port_key=port_key, cable_key=cable_key)
         )

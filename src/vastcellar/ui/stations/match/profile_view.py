@@ -100,7 +100,33 @@ class ProfileView(QWidget):
         )
         text.setPos(float(across[-1]), needed)
         plot.addItem(text, ignoreBounds=True)
+        sent = float(np.max(written)) / MB
+        for words, at, anchor in (
+            ("what the drive can take", float(np.max(ability)) / MB, (0, 0)),
+            (f"sent {look.numbers.number(sent)}", sent, (0, 0)),
+        ):
+            legend = note(words, look.color("soft"), anchor)
+            legend.setPos(float(across[0]), at)
+            plot.addItem(legend, ignoreBounds=True)
+        self._draw_cache_left(judgement, float(across[-1]))
         self._draw_events(judgement, top, float(across[-1]))
+
+    def _draw_cache_left(self, judgement: Judgement, last: float) -> None:
+        """Say at the end how much of the fast cache is left, where it lasts."""
+        run, numbers = judgement.run, self._look.numbers
+        assert run is not None  # drawn only with a run
+        if run.cache_bytes <= 0 or run.first(EventKind.CACHE_FULL) is not None:
+            return
+        end = run.intervals[-1]
+        filled = end.cached_at_start_bytes + end.net_fill_bytes_per_s * end.duration_s
+        left = max(run.cache_bytes - filled, 0.0)
+        text = note(
+            f"cache left {numbers.size(left)} of {numbers.size(run.cache_bytes)}",
+            self._look.color("soft"),
+            (1, 1),
+        )
+        text.setPos(last, 0)
+        self._rates.addItem(text, ignoreBounds=True)
 
     def _draw_events(self, judgement: Judgement, top: float, last: float) -> None:
         run = judgement.run

@@ -1,0 +1,233 @@
+"""The chain: what each stage carries, the write profile over the take, and what would help."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from PySide6.QtCore import QSignalBlocker, Qt
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSlider, QVBoxLayout, QWidget
+
+from vastcellar.core.errors import VastCellarError
+from vastcellar.core.judgement import Judgement
+from vastcellar.core.mends import Mend
+from vastcellar.core.shoot import Camera, Setup
+from vastcellar.services.matching import judge_what_if
+from vastcellar.services.wording import mend_title, short_verdict, useless_sentence
+from vastcellar.ui.models.workbench import Workbench
+from vastcellar.ui.stations.match.channel_view import ChannelView
+from vastcellar.ui.stations.match.mend_cards import MendCard
+from vastcellar.ui.stations.match.part_pickers import PartPickers
+from vastcellar.ui.stations.match.profile_view import ProfileView
+from vastcellar.ui.widgets.cards import card, label, row
+
+_MOST_CARDS = 3
+ROOM_RANGE_C = (-10, 50)
+
+
+class ChainPage(QWidget):
+    """Channel with its parts, write profile with its conditions, and what would help."""
+
+    def __init__(self, bench: Workbench) -> None:
+        super().__init__()
+        self._bench = bench
+        self._is_what_if = False
+        self._shown_for: tuple[str, Setup | None] = ("", None)
+        look = bench.look
+        self.channel = ChannelView(look)
+        self.link_line = label(kind="soft")
+        self.pickers = PartPickers()
+        self.profile = ProfileView(look)
+        self.axis_button = QPushButton("over minutes")
+        self.axis_button.setObjectName("link")
+        self.axis_button.setCheckable(True)
+        self.mends_head = label("What would help", "head")
+        self.mends_note = label(kind="soft")
+        self._cards = QHBoxLayout()
+        self._cards.setSpacing(10)
+        self._lay_out()
+        self.channel.asked.connect(bench.sum_asked)
+        self.pickers.chosen.connect(self._on_setup)
+        self.axis_button.toggled.connect(self._on_axis)
+        bench.judged.connect(self.refresh)
+        bench.mended.connect(self._show_mends)
+        bench.shelf_changed.connect(self.refresh)
+        self.refresh()
+
+    def _lay_out(self) -> None:
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(5)
+        frame, inside = card()
+        inside.addWidget(self.channel, 1)
+        inside.addWidget(self.link_line)
+        inside.addWidget(self.pickers)
+        layout.addWidget(frame, 5)
+        frame, inside = card()
+        inside.setSpacing(2)
+        head = row(label("Write profile", "head"))
+        head.addLayout(self._conditions())
+        head.addWidget(label("MB/s", "soft"))
+        head.addWidget(self.axis_button)
+        inside.addLayout(head)
+        inside.addWidget(self.profile, 1)
+        layout.addWidget(frame, 6)
+        layout.addLayout(row(self.mends_head, self.mends_note, spacing=12))
+        layout.addLayout(self._cards)
+
+    def _conditions(self) -> QHBoxLayout:
+        """Sliders for room and fill: the profile follows, the plan stays."""
+        self.room = _slider("Room temperature", *ROOM_RANGE_C)
+        self.fill = _slider("How full the drive is", 0, 95)
+        self.room_label, self.fill_label = label(kind="soft"), label(kind="soft")
+        for text in (self.room_label, self.fill_label):
+            text.setMinimumWidth(66)
+        self.day_button = QPushButton("the take")
+        self.day_button.setObjectName("link")
+        self.day_button.setCheckable(True)
+        self.day_button.setToolTip("The longest take, or its medium over the whole day")
+        self.day_button.toggled.connect(self._show_profile)
+        self.reset_button = QPushButton("As planned")
+        self.reset_button.setObjectName("link")
+        self.reset_button.clicked.connect(self.reset_conditions)
+        self.what_if_line = label(kind="ghost")
+        self.room.valueChanged.connect(self._on_conditions)
+        self.fill.valueChanged.connect(self._on_conditions)
+        made = row(
+            self.day_button, self.room_label, self.room, self.fill_label, self.fill, spacing=6
+        )
+        made.addWidget(self.what_if_line)
+        made.addWidget(self.reset_button)
+        return made
+
+    def _on_conditions(self) -> None:
+        self._is_what_if = True
+        self._show_profile()
+
+    def reset_conditions(self) -> None:
+        """Show the profile as it is planned: the shoot's room, the unit's fill."""
+        self._is_what_if = False
+        self._show_profile()
+
+    def _day(self, camera: Camera) -> int:
+        """The day that the profile is over: that of the longest take."""
+        return camera.longest_on_day or self._bench.day
+
+    def _show_profile(self) -> None:
+        """Draw the profile, as planned or in the conditions that the sliders say."""
+        bench, numbers = self._bench, self._bench.look.numbers
+        camera, judgement = bench.subject, bench.judgement
+        shown = judgement
+        chain = judgement.chain if judgement else None
+        if chain is not None and not self._is_what_if:
+            unit = chain.parts.unit
+            share = unit.used_bytes / chain.parts.drive.capacity_bytes if unit else 0.0
+            for slider, value in (
+                (self.room, bench.document.shoot.ambient_c),
+                (self.fill, share * 100),
+            ):
+                with QSignalBlocker(slider):
+                    slider.setValue(round(value))
+        text = ""
+        over_day = self.day_button.isChecked()
+        self.day_button.setText("its medium's day" if over_day else "the take")
+        if camera is not None and chain is not None and (self._is_what_if or over_day):
+            shown = self._judge(camera, self._day(camera) if over_day else 0)
+            if shown is not None and self._is_what_if:
+                text = f"What if: {short_verdict(shown, numbers)}"
+        self.what_if_line.setText(text)
+        self.reset_button.setVisible(self._is_what_if)
+        self.room_label.setText(f"room {numbers.temperature(self.room.value())}")
+        self.fill_label.setText(f"full {numbers.percent(self.fill.value() / 100)}")
+        self.profile.show_judgement(shown)
+
+    def _judge(self, camera: Camera, over_day: int) -> Judgement | None:
+        bench = self._bench
+        ambient_c, used = float(self.room.value()), self.fill.value() / 100
+        if not self._is_what_if:  # the sliders only know whole degrees and per cents
+            ambient_c = bench.document.shoot.ambient_c
+        shoot = bench.document.shoot
+        try:
+            return judge_what_if(
+                shoot, camera, bench.catalog, bench.shelf, ambient_c, used, over_day=over_day
+            )
+        except VastCellarError as error:
+            self.what_if_line.setText(str(error))
+            return None
+
+    def _on_setup(self, setup: Setup) -> None:
+        camera = self._bench.subject
+        if camera is not None:
+            document = self._bench.document
+            document.edit_camera(replace(camera, setup=setup), f"setup of {camera.key}")
+
+    def _on_axis(self, by_bytes: bool) -> None:
+        self.axis_button.setText("over gigabytes" if by_bytes else "over minutes")
+        self.profile.show_by_bytes(by_bytes)
+
+    def refresh(self) -> None:
+        """Show the subject's setup and verdict as they are now."""
+        bench = self._bench
+        camera, judgement = bench.subject, bench.judgement
+        if camera is None or judgement is None:
+            self.pickers.setEnabled(False)
+            return
+        self.pickers.setEnabled(True)
+        if (camera.key, camera.setup) != self._shown_for:
+            self._shown_for = camera.key, camera.setup
+            self._is_what_if = False
+        self.channel.show_judgement(judgement)
+        self._show_profile()
+        self.link_line.setText(self._link_text())
+        self.pickers.show_setup(camera.setup, bench.catalog, bench.shelf, camera.model)
+        self._show_mends()
+
+    def _link_text(self) -> str:
+        judgement = self._bench.judgement
+        chain = judgement.chain if judgement else None
+        if chain is None or chain.mode is None:
+            return chain.negotiated.why if chain else ""
+        return f"Link: {chain.mode.name}. {_sentence(chain.negotiated.why)}"
+
+    def _show_mends(self) -> None:
+        while item := self._cards.takeAt(0):
+            if widget := item.widget():
+                widget.setParent(None)
+                widget.deleteLater()
+        bench = self._bench
+        mends = bench.mends
+        for mend in mends.helping[:_MOST_CARDS]:
+            made = MendCard(bench.look, mend, bench.catalog.currency)
+            made.taken.connect(self._on_mend)
+            made.hovered.connect(self._on_hover)
+            self._cards.addWidget(made)
+        if not mends.helping:
+            self._cards.addWidget(label("No single change of part makes it hold.", "soft"))
+        useless = useless_sentence(mends.useless, bench.look.numbers)
+        more = len(mends.helping) - _MOST_CARDS
+        count = f"{more} more hold too" if more > 0 else ""
+        self.mends_note.setText(
+            "; ".join(text for text in ("cheapest first", useless, count) if text)
+        )
+
+    def _on_mend(self, mend: Mend) -> None:
+        camera = self._bench.subject
+        if camera is not None:
+            text = f"{mend_title(mend)} for {camera.key}"
+            self._bench.document.edit_camera(replace(camera, setup=mend.setup), text)
+
+    def _on_hover(self, mend: Mend | None) -> None:
+        chain = mend.judgement.chain if mend else None
+        self.channel.show_ghost(chain, mend_title(mend) if mend else "")
+
+
+def _slider(name: str, low: int, high: int) -> QSlider:
+    slider = QSlider(Qt.Orientation.Horizontal)
+    slider.setRange(low, high)
+    slider.setAccessibleName(name)
+    slider.setToolTip(f"{name}: try another; the plan stays")
+    slider.setFixedWidth(96)
+    return slider
+
+
+def _sentence(text: str) -> str:
+    return f"{text[0].upper()}{text[1:]}."

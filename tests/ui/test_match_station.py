@@ -1,0 +1,143 @@
+"""Match in the real window: candidates, compare, computers, conditions, units onto cameras."""
+
+import pytest
+from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt
+from PySide6.QtGui import QDragEnterEvent, QDropEvent
+from PySide6.QtTest import QTest
+
+from vastcellar.core.evidence import Verdict
+from vastcellar.core.picks import Pick, School
+from vastcellar.ui.widgets.picture import UNIT_MIME
+
+PATIENCE_MS = 20_000
+LEFT = Qt.MouseButton.LeftButton
+
+
+@pytest.fixture
+def match(app, qtbot):
+    station = app.window.station("match")
+    app.bench.document.choose("A")
+    qtbot.waitUntil(lambda: "A Main" in station.title.text())
+    return station
+
+
+@pytest.fixture
+def candidates(match, qtbot):
+    qtbot.mouseClick(match.tabs[1], LEFT)
+    page = match.candidates
+    qtbot.waitUntil(lambda: page.found is not None, timeout=PATIENCE_MS)
+    return page
+
+
+def test_a_candidate_is_chosen_on_the_map_compared_and_taken(app, qtbot, match, candidates):
+    page, table = candidates, candidates.found.table
+    assert f"{len(table)} combinations" in page.summary.text()
+    assert page.advice.text().startswith("Buy nothing: C-06")
+    cheapest = page.found.picks[Pick.CHEAPEST]
+    at = page.map.place_of(cheapest).toPoint()
+    QTest.mouseClick(page.map, LEFT, pos=at)
+    assert table.price[page.map.row] == table.price[cheapest]
+    shift = Qt.KeyboardModifier.ShiftModifier
+    other = page.found.picks[Pick.BEST_KEPT]
+    page.add_to_compare(other)
+    assert len(page.compare._rows) == 2
+    for row in range(5):
+        page.add_to_compare(row)
+    assert len(page.compare._rows) == 4  # no more than four
+    QTest.mouseClick(page.map, LEFT, shift, page.map.place_of(cheapest).toPoint())
+    chosen = page.map.row
+    qtbot.mouseClick(page.take_button, LEFT)
+    assert app.bench.document.shoot.camera("A").setup == table.setup(chosen)
+    qtbot.waitUntil(lambda: app.bench.judgement.verdict is table.verdict(chosen))
+    app.bench.document.undo_stack.undo()
+    assert app.bench.document.shoot.camera("A").setup.unit_tag == "M-03"
+
+
+def test_schools_hosts_and_arrows_lead_through_the_candidates(qtbot, candidates):
+    page = candidates
+    page.school.chosen.emit(School.SEALED.value)
+    table = page.found.table
+    assert page.map._rows.size < len(table)
+    assert all(table.enclosure(row).is_sealed for row in page.map._rows.tolist())
+    page.school.chosen.emit(School.BY_NEED.value)
+    QTest.keyClick(page.map, Qt.Key.Key_Right)
+    first = page.map.row
+    QTest.keyClick(page.map, Qt.Key.Key_Right)
+    assert table.price[page.map.row] > table.price[first]
+    assert table.sustained_write[page.map.row] > table.sustained_write[first]
+    before = page.found
+    page.host.chosen.emit("old-tower")
+    qtbot.waitUntil(lambda: page.found is not before, timeout=PATIENCE_MS)
+    hosts = {page.found.table.way_of(row).host.key for row in range(len(page.found.table))}
+    assert hosts == {"old-tower"}
+    page.map.grab()
+    page.compare.grab()
+
+
+def test_the_conditions_of_the_profile_are_asked_about_not_changed(app, qtbot, match):
+    page = match.chain_page
+    before = app.bench.document.shoot
+    assert (page.room.value(), page.fill.value()) == (24, 37)
+    page.fill.setValue(90)  # 100 GB free: a cache of 34 GB, and no room for the take
+    assert page.what_if_line.text().startswith("What if: short")
+    page.reset_button.click()
+    assert page.what_if_line.text() == ""
+    assert page.fill.value() == 37
+    page.day_button.click()  # the medium of the longest take, over its day
+    assert page.day_button.text() == "its medium's day"
+    assert page.profile._judgement.run.duration_s > 2 * 3120
+    page.day_button.click()
+    assert page.profile._judgement.run.duration_s == 3120
+    assert app.bench.document.shoot == before
+
+
+def test_computers_stand_side_by_side(app, qtbot, match):
+    qtbot.mouseClick(match.tabs[2], LEFT)
+    found = {each.host.key: each for each in match.hosts._found}
+    assert set(found) == {"van-laptop", "boathouse-desk", "old-tower"}
+    assert found["old-tower"].chain.mode.key == "usb-5g"
+    assert found["van-laptop"].chain.mode.key == "usb-10g"
+    assert found["van-laptop"].copy.limit.name == "the link"
+    match.hosts.grab()
+    # A card that reads 180 MB/s makes every computer equally slow.
+    app.bench.document.choose("C")
+    qtbot.waitUntil(lambda: "C Air" in match.title.text())
+    slow = {each.host.key: each for each in match.hosts._found}["van-laptop"]
+    assert slow.copy.bytes_per_s == 180e6
+    assert "S-02" in slow.copy.limit.name
+
+
+def drop(widget, tag):
+    """Qt lets nobody but its own drag loop send these events: they are handed over."""
+    carried = QMimeData()
+    carried.setData(UNIT_MIME, tag.encode())
+    action, none = Qt.DropAction.CopyAction, Qt.KeyboardModifier.NoModifier
+    enter = QDragEnterEvent(QPoint(20, 20), action, carried, LEFT, none)
+    widget.dragEnterEvent(enter)
+    assert enter.isAccepted()
+    widget.dropEvent(QDropEvent(QPointF(20, 20), action, carried, LEFT, none))
+
+
+def test_a_unit_dropped_on_a_camera_is_assigned_the_best_way(app, qtbot, match):
+    tabs = app.window.need_bar.tabs
+    drop(tabs[0], "K-07")
+    setup = app.bench.document.shoot.camera("A").setup
+    assert (setup.unit_tag, setup.host_key, setup.port_key) == ("K-07", "maro-6", "usb-c")
+    qtbot.waitUntil(lambda: app.bench.judgement.verdict is Verdict.HOLDS)
+    drop(tabs[2], "K-07")  # an SD camera has no port for it
+    assert app.bench.document.shoot.camera("C").setup.unit_tag == "S-02"
+    assert "connects to nothing on Hadrel Kite" in app.window.job_strip.text.text()
+    drop(tabs[2], "no such unit")
+    assert app.bench.document.shoot.camera("C").setup.unit_tag == "S-02"
+
+
+def test_the_cellar_assigns_by_button_too(app, qtbot, match):
+    app.bench.document.choose("B")
+    cellar = app.window.station("cellar")
+    cellar.shelf.choose("P-02")
+    qtbot.waitUntil(lambda: cellar.assign_button.text() == "Record B to it")
+    qtbot.mouseClick(cellar.assign_button, LEFT)
+    assert app.bench.document.shoot.camera("B").setup.unit_tag == "P-02"
+    QTest.mousePress(cellar.shelf, LEFT, pos=QPoint(10, 10))
+    QTest.mouseRelease(cellar.shelf, LEFT, pos=QPoint(10, 10))
+    assert cellar.shelf.tag == app.bench.shelf.units[0].tag

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from pathlib import Path
 
 import click
@@ -79,10 +80,11 @@ def _line(table: CandidateTable, row: int, currency: str) -> str:
     cable = f", {way.cable.name}" if way.cable else ""
     reader = f", {way.hub.name}" if way.hub else ""
     price = "nothing to buy" if not table.price[row] else f"{table.price[row]:.0f} {currency}"
-    margin = PLAIN.percent(float(table.margin[row]), signed=True)
+    margin = float(table.margin[row])
+    spare = "" if math.isnan(margin) else f" {PLAIN.percent(margin, signed=True)}"
     return (
-        f"{table.name(row)} on {way.port.name}{cable}{reader}: {table.verdict(row).value} "
-        f"{margin}, {price}"
+        f"{table.name(row)} on {way.port.name}{cable}{reader}: {table.verdict(row).value}"
+        f"{spare}, {price}"
     )
 
 

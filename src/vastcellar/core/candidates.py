@@ -25,7 +25,7 @@ from vastcellar.core.lockstep import (
     run_columns,
 )
 from vastcellar.core.needs import Need
-from vastcellar.core.parts import Catalog, Drive, Enclosure, Host, Unit
+from vastcellar.core.parts import Catalog, Drive, Enclosure, Host, Unit, WriteBehaviour
 from vastcellar.core.shoot import Camera, Setup
 
 T = TypeVar("T")
@@ -67,6 +67,8 @@ class CandidateTable:
     def verdict(self, row: int) -> Verdict:
         """Return the verdict on a candidate."""
         margin = self.margin[row]
+        if np.isnan(margin):
+            return Verdict.NOT_KNOWN
         if margin < 0:
             return Verdict.FALLS_SHORT
         return Verdict.TIGHT if margin < TIGHT_BELOW_MARGIN else Verdict.HOLDS
@@ -155,6 +157,9 @@ def find_candidates(
     too_small = is_small & (margin >= 0)  # else it is too slow before it is too small
     margin = np.where(is_small, np.minimum(margin, room_margin), margin)
     caused[too_small] = _SPACE
+    # Of what only its box is known it can be said that it falls short, never that it holds.
+    is_box = np.array([drive.behaviour is None for drive in drives], dtype=bool)[rows]
+    margin = np.where(is_box & (margin >= 0), np.nan, margin)
     price = made.price[rows] + np.array([way.price for way in ways])[columns]
     mass = np.array(
         [
@@ -191,9 +196,13 @@ def _in_cache_rates(drives: Sequence[Drive]) -> FloatArray:
             b.cache_write_bytes_per_s
             if b.cache_static_bytes or b.cache_share_of_free
             else min(b.cache_write_bytes_per_s, b.direct_write_bytes_per_s)
-            for b in (drive.behaviour for drive in drives)
+            for b in (drive.behaviour or _as_its_box_says(drive) for drive in drives)
         ]
     )
+
+
+def _as_its_box_says(drive: Drive) -> WriteBehaviour:
+    return WriteBehaviour(drive.claimed_write_bytes_per_s, drive.claimed_write_bytes_per_s)
 
 
 def _connect(
@@ -240,7 +249,8 @@ def _judge(
     ambient_c: float,
 ) -> tuple[FloatArray, IntArray]:
     """Return the lowest ability over the take, and its cause; the same physics only once."""
-    behaviours, which_behaviour = _distinct([drive.behaviour for drive in made.drives])
+    boxes = {id(d): _as_its_box_says(d) for d in made.drives if d.behaviour is None}
+    behaviours, which_behaviour = _distinct([d.behaviour or boxes[id(d)] for d in made.drives])
     cases, which_case = _distinct(
         [
             enclosure.case if enclosure else drive.own_case or BARE_MODULE_CASE
@@ -265,9 +275,9 @@ def _judge(
         index = int(assembly[row])
         drive = made.drives[index]
         path = _path(drive, made.enclosures[index], ambient_c)
-        lane = Lane(drive.behaviour, path, float(reaching[row]), float(free[row]))
+        lane = Lane(drive.writes, path, float(reaching[row]), float(free[row]))
         # Without a throttle stage its case decides nothing.
-        case = which_case[index] if drive.behaviour.throttle else -1
+        case = which_case[index] if drive.writes.throttle else -1
         same = (id(drive.behaviour), drive.capacity_bytes, case, reaching[row], free[row])
         if same not in known:
             known[same] = _hard_disk(lane, drive, offered, camera.longest_take_s)
@@ -351,7 +361,7 @@ def _judge_lanes(columns: _Columns, offered: float, take_s: float) -> tuple[Floa
 def _path(drive: Drive, enclosure: Enclosure | None, ambient_c: float) -> HeatPath:
     case = enclosure.case if enclosure else drive.own_case or BARE_MODULE_CASE
     return HeatPath(
-        drive_j_per_k=drive.behaviour.heat_capacity_j_per_k,
+        drive_j_per_k=drive.writes.heat_capacity_j_per_k,
         case_j_per_k=case.heat_capacity_j_per_k,
         drive_to_case_k_per_w=case.drive_to_case_k_per_w,
         case_to_room_k_per_w=case.case_to_room_k_per_w,

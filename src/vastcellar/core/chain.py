@@ -214,7 +214,7 @@ def heat_path(parts: Parts, ambient_c: float) -> HeatPath:
     """Return the two-node heat path of a drive in its case in a room of *ambient_c*."""
     case = parts.case
     return HeatPath(
-        drive_j_per_k=parts.drive.behaviour.heat_capacity_j_per_k,
+        drive_j_per_k=parts.drive.writes.heat_capacity_j_per_k,
         case_j_per_k=case.heat_capacity_j_per_k,
         drive_to_case_k_per_w=case.drive_to_case_k_per_w,
         case_to_room_k_per_w=case.case_to_room_k_per_w,
@@ -407,6 +407,18 @@ def _slot_stage(parts: Parts, enclosure: Enclosure) -> Stage:
 
 def _drive_stages(parts: Parts, ambient_c: float) -> list[Stage]:
     drive, behaviour = parts.drive, parts.drive.behaviour
+    if behaviour is None:
+        return [
+            Stage(
+                "box",
+                "Drive, box",
+                drive.name,
+                drive.claimed_write_bytes_per_s,
+                drive.claimed_write_bytes_per_s,
+                "what its box says; what it writes for a whole take is not known",
+                Evidence.CLAIMED,
+            )
+        ]
     has_cache = bool(behaviour.cache_static_bytes or behaviour.cache_share_of_free)
     stages = []
     if has_cache:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from enum import StrEnum
 
-from vastcellar.core.chain import Chain, heat_path
+from vastcellar.core.chain import CAPPING_STAGES, Chain, heat_path
 from vastcellar.core.endurance_run import EnduranceRun, Interval, run_endurance
 from vastcellar.core.evidence import Evidence, Verdict, verdict_for_margin
 from vastcellar.core.needs import Need
@@ -25,6 +25,8 @@ class Cause(StrEnum):
     HEAT = "heat"
     SPACE = "space"
     NOTHING_CHOSEN = "nothing chosen"
+    NOT_MEASURED = "not measured"
+    """Its box promises enough, and nobody knows what it writes for a whole take."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,7 +77,7 @@ def take_profile(
     *workload* stands in for the take, for example a day of takes and pauses.
     """
     return run_endurance(
-        chain.parts.drive.behaviour,
+        chain.parts.drive.writes,
         heat_path(chain.parts, ambient_c),
         chain.link_cap_bytes_per_s,
         workload or paced(need.average_bytes_per_s, camera.longest_take_s),
@@ -113,11 +115,37 @@ def judge_take(
             chain=chain,
             fails_at_s=0.0,
         )
-    computed = _computed(camera, need, chain, ambient_c, workload)
+    if chain.parts.drive.behaviour is None:
+        computed = _by_its_box(need, chain)
+    else:
+        computed = _computed(camera, need, chain, ambient_c, workload)
     if workload is not None:
         return computed
     proof = newest_covering(proofs, camera, need, chain, ambient_c)
     return computed if proof is None else _proved(computed, proof)
+
+
+def _by_its_box(need: Need, chain: Chain) -> Judgement:
+    """Judge a drive of which only the box is known: it can be ruled out, never in."""
+    most, needed = chain.delivered_write_bytes_per_s, need.needed_write_bytes_per_s
+    room = free_bytes(chain)
+    narrowest = chain.bottleneck
+    is_link = narrowest is not None and narrowest.key in CAPPING_STAGES
+    margin, cause = most / needed - 1, Cause.LINK if is_link else Cause.DRIVE
+    if margin >= 0 and room < need.longest_take_bytes:
+        margin, cause = room / need.longest_take_bytes - 1, Cause.SPACE
+    known = margin < 0
+    return Judgement(
+        Verdict.FALLS_SHORT if known else Verdict.NOT_KNOWN,
+        Evidence.CLAIMED,
+        margin=margin if known else None,
+        cause=cause if known else Cause.NOT_MEASURED,
+        need=need,
+        chain=chain,
+        fails_at_s=0.0 if known else None,
+        lowest_ability_bytes_per_s=most,
+        free_bytes=room,
+    )
 
 
 def _computed(
@@ -155,7 +183,7 @@ def _computed(
 
 
 def _cause(interval: Interval, run: EnduranceRun, chain: Chain) -> Cause:
-    behaviour = chain.parts.drive.behaviour
+    behaviour = chain.parts.drive.writes
     ability = interval.ability_bytes_per_s
     if interval.throttle_stage:
         cap = behaviour.throttle[interval.throttle_stage - 1].cap_bytes_per_s

@@ -137,7 +137,8 @@ class Drive:
     capacity_bytes: int
     claimed_read_bytes_per_s: float
     claimed_write_bytes_per_s: float
-    behaviour: WriteBehaviour
+    behaviour: WriteBehaviour | None = None
+    """How it writes; None where nothing but its box is known."""
     pcie_generation: int = 0
     pcie_lanes: int = 0
     host_modes: tuple[str, ...] = ()
@@ -163,10 +164,14 @@ class Drive:
         require_not_negative(
             where, peak_w=self.peak_w, mass_g=self.mass_g, warranty_years=self.warranty_years
         )
-        if self.claimed_write_bytes_per_s < self.behaviour.direct_write_bytes_per_s * 0.999:
+        behaviour = self.behaviour
+        if (
+            behaviour is not None
+            and self.claimed_write_bytes_per_s < behaviour.direct_write_bytes_per_s * 0.999
+        ):
             raise BadValueError(
                 f"its box claims {self.claimed_write_bytes_per_s / 1e6:g} MB/s, less than the "
-                f"{self.behaviour.direct_write_bytes_per_s / 1e6:g} MB/s it is said to write",
+                f"{behaviour.direct_write_bytes_per_s / 1e6:g} MB/s it is said to write",
                 where=where,
                 mend="Check the units of both",
             )
@@ -183,6 +188,17 @@ class Drive:
                 where=where,
                 mend="Give host_modes to cards and ready-made drives, and to nothing else",
             )
+
+    @property
+    def writes(self) -> WriteBehaviour:
+        """How it writes. Raises BadValueError where nothing but its box is known."""
+        if self.behaviour is None:
+            raise BadValueError(
+                "how it writes once its cache is full is not known",
+                where=f"drive {self.key!r}",
+                mend="Measure it in Prove, or add its behaviour to the catalog",
+            )
+        return self.behaviour
 
     @property
     def needs_enclosure(self) -> bool:

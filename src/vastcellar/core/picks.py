@@ -87,7 +87,9 @@ def kept_value(table: CandidateTable) -> FloatArray:
     """Return what a candidate is worth later, when no bridge caps it: rate after the cache times
     rated endurance, per price; shape (n,).
     """
-    direct = np.array([d.behaviour.direct_write_bytes_per_s for d in table.parts.drives])
+    direct = np.array(
+        [d.behaviour.direct_write_bytes_per_s if d.behaviour else 0.0 for d in table.parts.drives]
+    )
     price = np.maximum(table.price, 1.0)
     value: FloatArray = direct[table.assembly] / 1e9 * table.tbw_bytes / 1e12 / price
     return value
@@ -129,7 +131,8 @@ def in_school(table: CandidateTable, school: School) -> BoolArray:
 def rank(table: CandidateTable, school: School = School.BY_NEED) -> IntArray:
     """Return the rows in the order of *school*: those that hold first, then by what it values."""
     rows = np.flatnonzero(in_school(table, school))
-    grade = np.where(table.margin < 0, 2, np.where(table.margin < 0.10, 1, 0))
+    grade = np.where(table.margin < 0, 3, np.where(table.margin < 0.10, 1, 0))
+    grade = np.where(np.isnan(table.margin), 2, grade)  # not known: before what falls short
     first: FloatArray
     if school is School.FASTEST_OFFLOAD:
         first = -table.burst_read

@@ -162,7 +162,7 @@ def rig_proof(
     parts = chain.parts
     room = free_bytes(chain)
     profile = run_endurance(
-        parts.drive.behaviour,
+        parts.drive.writes,
         heat_path(parts, ambient_c),
         chain.link_cap_bytes_per_s,
         # What the buffer still holds at the end takes a while longer.

@@ -69,7 +69,7 @@ def simulate(chain: Chain, ambient_c: float, load: Load) -> Simulated:
         else paced(load.average_bytes_per_s, load.duration_s)
     )
     run = run_endurance(
-        chain.parts.drive.behaviour,
+        chain.parts.drive.writes,
         heat_path(chain.parts, ambient_c),
         chain.link_cap_bytes_per_s,
         workload,

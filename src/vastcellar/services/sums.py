@@ -73,7 +73,7 @@ def _profile_sums(
     judgement: Judgement, chain: Chain, ambient_c: float, fmt: NumberFormat
 ) -> list[Sum]:
     found = [margin_sum(judgement, fmt)]
-    behaviour = chain.parts.drive.behaviour
+    behaviour = chain.parts.drive.writes
     if behaviour.cache_static_bytes or behaviour.cache_share_of_free:
         found.append(cache_sum(judgement, chain, fmt))
     if behaviour.throttle:
@@ -102,7 +102,7 @@ def margin_sum(judgement: Judgement, fmt: NumberFormat) -> Sum:
 
 def cache_sum(judgement: Judgement, chain: Chain, fmt: NumberFormat) -> Sum:
     """Return how long the fast cache lasts at this camera's rate."""
-    behaviour = chain.parts.drive.behaviour
+    behaviour = chain.parts.drive.writes
     run = judgement.run
     assert run is not None  # asked for only with a profile
     cap = min(chain.link_cap_bytes_per_s, behaviour.cache_write_bytes_per_s)
@@ -144,7 +144,7 @@ def heat_sum(judgement: Judgement, chain: Chain, ambient_c: float, fmt: NumberFo
     """Return how warm it gets and what rate would never throttle."""
     run = judgement.run
     assert run is not None  # asked for only with a profile
-    behaviour, case = chain.parts.drive.behaviour, chain.parts.case
+    behaviour, case = chain.parts.drive.writes, chain.parts.case
     on_c = behaviour.throttle[0].on_c
     limit = largest_rate_without_throttle_bytes_per_s(
         heat_path(chain.parts, ambient_c), on_c, behaviour.idle_w, behaviour.direct_j_per_gb

@@ -30,6 +30,8 @@ def verdict_sentence(judgement: Judgement, camera: Camera, fmt: NumberFormat) ->
     take = f"{fmt.duration(camera.longest_take_s)} take"
     if judgement.cause is Cause.NOTHING_CHOSEN:
         return f"Not known: choose what camera {camera.key} records to"
+    if judgement.cause is Cause.NOT_MEASURED and judgement.proof is None:
+        return "Not known: its box promises enough for a short burst"
     if judgement.cause is Cause.NOT_CONNECTED:
         return "Delivers nothing"
     if judgement.proof is not None:
@@ -68,6 +70,8 @@ def reason(judgement: Judgement, camera: Camera, fmt: NumberFormat) -> str:
     if judgement.cause is Cause.NOT_CONNECTED:
         return f"{chain.problem[0].upper()}{chain.problem[1:]}."
     lowest = fmt.rate(judgement.lowest_ability_bytes_per_s)
+    if judgement.cause is Cause.NOT_MEASURED:
+        return f"The box says {lowest}; what it writes for a whole take only a proof can say."
     need = fmt.rate(judgement.need.needed_write_bytes_per_s)
     if judgement.cause is Cause.SPACE:
         needs = fmt.size(judgement.need.longest_take_bytes)
@@ -123,6 +127,8 @@ def evidence_line(judgement: Judgement, fmt: NumberFormat) -> str:
             f"proved {where}, {day.day} {day:%b %Y} · slowest second "
             f"{fmt.rate(proof.slowest_second_ability_bytes_per_s)}"
         )
+    if judgement.evidence is Evidence.CLAIMED:
+        return "claimed · printed on its box"
     if judgement.verdict is Verdict.NOT_KNOWN:
         return "nothing to go by yet"
     return "computed · chain, cache and heat with typical figures"

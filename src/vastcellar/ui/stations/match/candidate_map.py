@@ -22,7 +22,7 @@ _SHELF_PX = 64.0
 _DOT_PX = 3.5
 _NEAR_PX = 14.0
 _CENTRE = Qt.AlignmentFlag.AlignHCenter
-_GRADES = (Verdict.FALLS_SHORT, Verdict.TIGHT, Verdict.HOLDS)
+_GRADES = (Verdict.NOT_KNOWN, Verdict.FALLS_SHORT, Verdict.TIGHT, Verdict.HOLDS)
 _SHORT = {
     Pick.NOTHING_TO_BUY: "shelf",
     Pick.CHEAPEST: "cheapest",
@@ -115,9 +115,8 @@ class CandidateMap(Picture):
         self._axes(painter)
         self._front(painter, found)
         places = self._points()
-        grade = np.array([found.table.margin[self._rows] >= limit for limit in (0, 0.1)]).sum(
-            axis=0
-        )
+        margin = found.table.margin[self._rows]
+        grade = np.array([margin >= limit for limit in (-np.inf, 0, 0.1)]).sum(axis=0)
         # Of marks at one place only one is drawn; what holds lies on top.
         cells = np.concatenate([(places / 3).astype(int), grade[:, None]], axis=1)
         _, first = np.unique(cells, axis=0, return_index=True)
@@ -186,7 +185,10 @@ class CandidateMap(Picture):
         """Full, half or open, as the verdict's vessel is; struck through where it falls short."""
         box = QRectF(at.x() - _DOT_PX, at.y() - _DOT_PX, 2 * _DOT_PX, 2 * _DOT_PX)
         color = self.look.verdict_color(verdict)
-        painter.setPen(QPen(color, 1.2))
+        pen = QPen(color, 1.2)
+        if verdict is Verdict.NOT_KNOWN:
+            pen.setStyle(Qt.PenStyle.DotLine)
+        painter.setPen(pen)
         painter.setBrush(self.look.color("panel"))
         if verdict is Verdict.HOLDS:
             painter.setBrush(color)

@@ -9,6 +9,7 @@ from PySide6.QtCore import QRectF, QSize
 from PySide6.QtGui import QPainter
 
 from vastcellar.core.candidates import CandidateTable
+from vastcellar.core.evidence import Verdict
 from vastcellar.core.picks import price_per_delivered, price_per_endurance, price_per_tb
 from vastcellar.core.units import NumberFormat
 from vastcellar.services.matching import Found
@@ -129,6 +130,8 @@ def _small_price(value: float, numbers: NumberFormat, currency: str) -> str:
 
 
 def _share(value: float, numbers: NumberFormat, _currency: str) -> str:
+    if not np.isfinite(value):
+        return "not known"
     return numbers.percent(value, signed=True)
 
 
@@ -168,5 +171,7 @@ _LINES: tuple[tuple[str, _Figure, bool, _Show], ...] = (
 def outcome_words(table: CandidateTable, row: int, numbers: NumberFormat) -> str:
     """Return verdict, margin and limit of a candidate in a few words."""
     word = SHORT_WORDS[table.verdict(row)]
+    if table.verdict(row) is Verdict.NOT_KNOWN:
+        return "not known: only its box says what it writes"
     margin = numbers.percent(float(table.margin[row]), signed=True)
     return f"{word} {margin}, limited by the {table.cause(row).value}"

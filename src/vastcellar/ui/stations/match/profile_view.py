@@ -161,7 +161,7 @@ class ProfileView(QWidget):
         plot.plot(across, case, pen=line_pen(look.color("soft"), 1.2))
         low, high = float(np.min(case)), float(np.max(drive))
         marks = float(drive[0]), float(np.max(drive))
-        throttle = chain.parts.drive.behaviour.throttle if chain else ()
+        throttle = chain.parts.drive.writes.throttle if chain else ()
         if throttle:
             high = max(high, throttle[0].on_c)
             limit = pg.InfiniteLine(

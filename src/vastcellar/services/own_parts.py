@@ -22,7 +22,7 @@ from vastcellar.store.json_files import read_json, require_format, write_text_wh
 from vastcellar.store.part_csv import read_parts
 
 OWN_PARTS_FILE = "own-parts.json"
-_SECTION_OF: dict[type[Any], str] = {Drive: "drives", Enclosure: "enclosures", Cable: "cables"}
+_SECTION_OF: dict[Any, str] = {Drive: "drives", Enclosure: "enclosures", Cable: "cables"}
 
 
 def save_parts(parts: Sequence[Drive | Enclosure | Cable], places: Folders) -> Catalog:

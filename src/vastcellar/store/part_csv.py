@@ -33,10 +33,9 @@ COLUMNS = (
     "plugs",
     "price",
 )
-_SOURCE = "entered by the user"
+_SOURCE = "entered by the user; heat typical"
 _PLASTIC = Case(40.0, 6.0, 12.0, 0.7)
 """Stands in for a case that nobody measured: small, plastic (typical)."""
-_USUAL_FOLD_SHARE = 0.1
 Part = Drive | Enclosure | Cable
 
 
@@ -56,9 +55,8 @@ def read_parts(path: Path, modes: Mapping[str, LinkMode]) -> tuple[Part, ...]:
         raise BadFileError(
             f"byte {error.start} is not UTF-8", where=path.name, mend="Save it as UTF-8"
         ) from error
-    delimiter = (
-        ";" if text.partition("\n")[0].count(";") > text.partition("\n")[0].count(",") else ","
-    )
+    first = text.partition("\n")[0]
+    delimiter = ";" if first.count(";") > first.count(",") else ","
     rows = csv.DictReader(io.StringIO(text), delimiter=delimiter)
     header = [name.strip().lower() for name in rows.fieldnames or []]
     unknown = [name for name in header if name not in COLUMNS]
@@ -163,7 +161,6 @@ def _drive(row: _Row, modes: Mapping[str, LinkMode]) -> Drive:
             cache_write_bytes_per_s=write,
             direct_write_bytes_per_s=after,
             cache_static_bytes=row.quantity("cache", parse_size, 0.0),
-            fold_bytes_per_s=after * _USUAL_FOLD_SHARE,
         )
     is_nvme = kinds[kind] is DriveKind.NVME
     return Drive(

@@ -4,13 +4,23 @@ import pytest
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QMessageBox
 
 from vastcellar.core.evidence import Verdict
 from vastcellar.core.picks import Pick, School
+from vastcellar.ui.stations.match.own_drive_dialog import OwnDriveDialog
+from vastcellar.ui.widgets.inputs import QuantityField
 from vastcellar.ui.widgets.picture import UNIT_MIME
 
 PATIENCE_MS = 20_000
 LEFT = Qt.MouseButton.LeftButton
+
+
+def type_into(widget, text):
+    widget.setFocus()
+    widget.selectAll()
+    QTest.keyClicks(widget, text)
+    QTest.keyClick(widget, Qt.Key.Key_Return)
 
 
 @pytest.fixture
@@ -141,3 +151,51 @@ def test_the_cellar_assigns_by_button_too(app, qtbot, match):
     QTest.mousePress(cellar.shelf, LEFT, pos=QPoint(10, 10))
     QTest.mouseRelease(cellar.shelf, LEFT, pos=QPoint(10, 10))
     assert cellar.shelf.tag == app.bench.shelf.units[0].tag
+
+
+def test_a_hub_a_file_system_and_encryption_lie_between(app, qtbot, match):
+    page = match.chain_page
+    assert not page.pickers.hub.isVisible()
+    qtbot.mouseClick(page.more_button, LEFT)
+    assert page.pickers.hub.isVisible()
+    page.pickers.hub.chosen.emit("sedgeway-berth-4")
+    page.pickers.sharing.chosen.emit("4")
+    qtbot.waitUntil(lambda: "Behind Sedgeway Berth" in page.link_line.text())
+    assert app.bench.judgement.chain.bottleneck.key == "hub"
+    page.pickers.hub.chosen.emit("")
+    page.pickers.encryption.chosen.emit("yes")
+    page.pickers.file_system.chosen.emit("exfat")
+    qtbot.waitUntil(lambda: app.bench.judgement.chain.bottleneck.key == "encryption")
+    page.channel.grab()
+
+
+def test_a_drive_of_ones_own_is_known_by_its_box_until_more_is_entered(app, qtbot, match):
+    dialog = OwnDriveDialog(app.window, app.look.numbers)
+    for name, text in (("Name", "Merle 4 TB"), ("Capacity", "4 TB"), ("Box: writes", "2900 MB/s")):
+        type_into(dialog.findChild(QuantityField, name), text)
+    type_into(dialog.findChild(QuantityField, "After its cache"), "9 GB/s")
+    assert "less than the 9000 MB/s" in dialog.message.text()
+    type_into(dialog.findChild(QuantityField, "After its cache"), "not known")
+    app.menu.keep_drive(dialog.drive)
+    match.chain_page.pickers.drive.chosen.emit("drive:own-merle-4-tb")
+    qtbot.waitUntil(lambda: match.verdict.sentence.text().startswith("Not known: its box"))
+    assert "only a proof can say" in match.reason.text()
+    assert "claimed" in match.verdict.evidence.text()
+    type_into(dialog.findChild(QuantityField, "After its cache"), "800 MB/s")
+    app.menu.keep_drive(dialog.drive)
+    qtbot.waitUntil(lambda: match.verdict.sentence.text().startswith("Holds"))
+    dialog.deleteLater()
+
+
+def test_parts_come_from_a_file_or_the_file_is_named(app, qtbot, match, tmp_path, monkeypatch):
+    good = tmp_path / "parts.csv"
+    good.write_text("part,name,rating,price\ncable,Cord,10 Gb/s,4\n")
+    app.menu.import_parts(good)
+    assert "1 part of parts.csv" in app.window.job_strip.text.text()
+    assert "own-cord" in app.bench.catalog.cables
+    bad = tmp_path / "bad.csv"
+    bad.write_text("part,name,rating,price\ncable,Cord,10 GB/s,4\n")
+    told = []
+    monkeypatch.setattr(QMessageBox, "exec", lambda box: told.append(box.informativeText()))
+    app.menu.import_parts(bad)
+    assert "bad.csv, line 2, rating" in told[0]

@@ -70,7 +70,7 @@ class CameraTab(Picture):
             rate = self.look.numbers.rate(proof.achieved_bytes_per_s, 0)
             marked = ", simulated" if proof.is_simulated else ""
             return f"proved {day.day} {day:%b}, {rate}{marked}"
-        return "nothing assigned" if judgement.chain is None else "computed"
+        return "nothing assigned" if judgement.chain is None else judgement.evidence.value
 
     def paint(self, painter: QPainter) -> None:
         camera, judgement, look = self._camera, self._judgement, self.look

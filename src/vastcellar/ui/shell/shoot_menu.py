@@ -11,6 +11,7 @@ from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QFileDialog, QMenu, QMessageBox
 
 from vastcellar.core.errors import VastCellarError
+from vastcellar.core.parts import Drive
 from vastcellar.services.exports import save_bytes
 from vastcellar.services.shoots import (
     OpenShoot,
@@ -44,6 +45,9 @@ class ShootMenu(QObject):
         menu.addSeparator()
         self._add(menu, "Need sheet as PDF…", "", self.ask_pdf)
         self._add(menu, "Need table as CSV…", "", self.ask_csv)
+        menu.addSeparator()
+        self._add(menu, "Parts from a file…", "", self.ask_parts)
+        self._add(menu, "A drive of your own…", "", self.ask_drive)
         menu.addSeparator()
         undo = self._document.undo_stack.createUndoAction(self, "Undo")
         undo.setShortcut(QKeySequence.StandardKey.Undo)
@@ -156,6 +160,40 @@ class ShootMenu(QObject):
             self._tell("This shoot can't be saved", error)
             return False
         return True
+
+    def ask_parts(self) -> None:
+        """Choose a CSV or JSON file and take over its parts."""
+        kinds = "Parts (*.csv *.json)"
+        name, _ = QFileDialog.getOpenFileName(self._window, "Parts of your own", "", kinds)
+        if name:
+            self.import_parts(Path(name))
+
+    def import_parts(self, path: Path) -> None:
+        """Take over the parts in *path*; a file with an error changes nothing."""
+        try:
+            count = self._bench.import_parts(path)
+        except VastCellarError as error:
+            self._tell("These parts can't be taken over", error)
+            return
+        parts = "1 part" if count == 1 else f"{count} parts"
+        self._window.job_strip.say(f"{parts} of {path.name} are in your catalog now.")
+
+    def ask_drive(self) -> None:
+        """Ask for a drive of the user's own."""
+        from vastcellar.ui.stations.match.own_drive_dialog import OwnDriveDialog
+
+        dialog = OwnDriveDialog(self._window, self._window.look.numbers)
+        if dialog.exec():
+            self.keep_drive(dialog.drive)
+
+    def keep_drive(self, drive: Drive) -> None:
+        """Add *drive* to the user's catalog."""
+        try:
+            self._bench.keep_parts([drive])
+        except VastCellarError as error:
+            self._tell("This drive can't be kept", error)
+            return
+        self._window.job_strip.say(f"{drive.name} is in your catalog now: choose it in Match.")
 
     def ask_pdf(self) -> None:
         """Choose a file and save the need sheet in it."""

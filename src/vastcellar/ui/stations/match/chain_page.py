@@ -59,7 +59,12 @@ class ChainPage(QWidget):
         layout.setSpacing(5)
         frame, inside = card()
         inside.addWidget(self.channel, 1)
-        inside.addWidget(self.link_line)
+        line = row(self.link_line)
+        self.more_button = QPushButton("Hub, file system …")
+        self.more_button.setObjectName("link")
+        self.more_button.clicked.connect(self._on_more)
+        line.addWidget(self.more_button)
+        inside.addLayout(line)
         inside.addWidget(self.pickers)
         layout.addWidget(frame, 5)
         frame, inside = card()
@@ -98,6 +103,9 @@ class ChainPage(QWidget):
         made.addWidget(self.what_if_line)
         made.addWidget(self.reset_button)
         return made
+
+    def _on_more(self) -> None:
+        self.pickers.show_more(not self.pickers.is_more_shown)
 
     def _on_conditions(self) -> None:
         self._is_what_if = True

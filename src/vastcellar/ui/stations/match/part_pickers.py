@@ -45,6 +45,66 @@ class PartPickers(QWidget):
             layout.addWidget(choice, 1, column)
             layout.setColumnStretch(column, 1)
             choice.chosen.connect(slot)
+        self._lay_out_more(layout)
+
+    def _lay_out_more(self, layout: QGridLayout) -> None:
+        """What seldom lies between: folded away until it is asked for or in use."""
+        self.hub = Choice("Hub or reader")
+        self.sharing = Choice("Busy behind it")
+        self.file_system = Choice("File system")
+        self.encryption = Choice("Encryption")
+        more = (
+            ("Hub or reader", self.hub, self._on_hub),
+            ("Busy behind it", self.sharing, self._on_sharing),
+            ("File system", self.file_system, self._on_file_system),
+            ("Encryption", self.encryption, self._on_encryption),
+        )
+        self._more: list[QWidget] = []
+        for column, (name, choice, slot) in enumerate(more):
+            caption = label(name, "soft")
+            layout.addWidget(caption, 2, column)
+            layout.addWidget(choice, 3, column)
+            choice.chosen.connect(slot)
+            self._more += [caption, choice]
+        self.show_more(False)
+
+    def show_more(self, is_on: bool) -> None:
+        """Show or fold hub, file system and encryption."""
+        self.is_more_shown = is_on
+        for widget in self._more:
+            widget.setVisible(is_on)
+
+    def _offer_more(self, setup: Setup | None, catalog: Catalog) -> None:
+        hubs = [("", "none"), *((hub.key, hub.name) for hub in catalog.hubs.values())]
+        self.hub.offer(hubs, setup.hub_keys[0] if setup and setup.hub_keys else "")
+        hub = catalog.hubs.get(setup.hub_keys[-1]) if setup and setup.hub_keys else None
+        slots = hub.slots if hub else 1
+        counts = [(str(n), "this alone" if n == 1 else f"{n} at once") for n in range(1, slots + 1)]
+        self.sharing.offer(counts, str(setup.sharing) if setup else "1")
+        self.sharing.setEnabled(slots > 1)
+        systems = [("", "not said"), *((fs.key, fs.name) for fs in catalog.file_systems.values())]
+        self.file_system.offer(systems, setup.file_system_key if setup else "")
+        encrypted = "yes" if setup and setup.is_encrypted else "no"
+        self.encryption.offer([("no", "none"), ("yes", "by software")], encrypted)
+        if setup and (setup.hub_keys or setup.file_system_key or setup.is_encrypted):
+            self.show_more(True)
+
+    def _on_hub(self, key: str) -> None:
+        if self._setup:
+            keys = (key,) if key else ()
+            self._announce(replace(self._setup, hub_keys=keys, sharing=1))
+
+    def _on_sharing(self, key: str) -> None:
+        if self._setup:
+            self._announce(replace(self._setup, sharing=int(key)))
+
+    def _on_file_system(self, key: str) -> None:
+        if self._setup:
+            self._announce(replace(self._setup, file_system_key=key))
+
+    def _on_encryption(self, key: str) -> None:
+        if self._setup:
+            self._announce(replace(self._setup, is_encrypted=key == "yes"))
 
     def show_setup(
         self, setup: Setup | None, catalog: Catalog, shelf: Shelf, camera_model: str
@@ -56,6 +116,7 @@ class PartPickers(QWidget):
         drive = catalog.drives.get(setup.drive_key) if setup else None
         self._offer_enclosures(setup, catalog, drive)
         self._offer_cables(setup, catalog)
+        self._offer_more(setup, catalog)
 
     def _offer_ports(self, setup: Setup | None, catalog: Catalog, camera_model: str) -> None:
         hosts = sorted(catalog.hosts.values(), key=lambda h: (h.name != camera_model, h.is_camera))

@@ -48,6 +48,7 @@ class ChainPage(QWidget):
         self.channel.asked.connect(bench.sum_asked)
         self.pickers.chosen.connect(self._on_setup)
         self.axis_button.toggled.connect(self._on_axis)
+        bench.document.changed.connect(self._show_pickers)
         bench.judged.connect(self.refresh)
         bench.mended.connect(self._show_mends)
         bench.shelf_changed.connect(self.refresh)
@@ -186,8 +187,14 @@ class ChainPage(QWidget):
         self.channel.show_judgement(judgement)
         self._show_profile()
         self.link_line.setText(self._link_text())
-        self.pickers.show_setup(camera.setup, bench.catalog, bench.shelf, camera.model)
+        self._show_pickers()
         self._show_mends()
+
+    def _show_pickers(self) -> None:
+        """Give the choices the setup they change, at once: the next choice builds on this one."""
+        bench, camera = self._bench, self._bench.subject
+        if camera is not None:
+            self.pickers.show_setup(camera.setup, bench.catalog, bench.shelf, camera.model)
 
     def _link_text(self) -> str:
         judgement = self._bench.judgement

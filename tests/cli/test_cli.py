@@ -192,6 +192,31 @@ def test_people_read_it_too():
     assert "287.35 MB/s" in text
     text = CliRunner().invoke(cli, ["chain", str(EXAMPLES / "wasted.chain.json")]).output
     assert "limited by the bridge" in text
+    shoot = str(EXAMPLES / "slipway.shoot.json")
+    text = CliRunner().invoke(cli, ["match", shoot, "--camera", "B", "--demo"]).output
+    assert "nothing to buy: " in text
+    assert "limited" not in text
+    assert "on Ostrey Maro 4" in text
+    text = CliRunner().invoke(cli, ["sum", "4", "TB", "in", "30", "min"]).output
+    assert text.startswith("2\u202f222 MB/s")
+    assert "carries in use" in text
+    chain = str(EXAMPLES / "collapse.chain.json")
+    text = CliRunner().invoke(cli, ["simulate", chain, "--take", "52 min"]).output
+    assert "Falls short (simulated)." in text
+    assert "cache full" in text
+
+
+def test_need_saves_sheet_and_table(tmp_path):
+    shoot = str(EXAMPLES / "slipway.shoot.json")
+    pdf, table = tmp_path / "need.pdf", tmp_path / "need.csv"
+    text = (
+        CliRunner()
+        .invoke(cli, ["need", shoot, "--pdf", str(pdf), "--csv", str(table), "--paper", "letter"])
+        .output
+    )
+    assert "! D: VPG200 guarantees 200 MB/s" in text
+    assert pdf.read_bytes().startswith(b"%PDF")
+    assert table.read_text().count("\n") == 5
 
 
 def test_the_terminal_runs_where_qt_is_not_installed():

@@ -181,6 +181,25 @@ def test_bytes_and_time_add_up_whatever_happens(offered, ambient_c, free):
     assert found.written_bytes <= free + 1
 
 
+@given(offered=st.floats(50e6, 3e9), ambient_c=st.floats(-10, 45), seconds=st.floats(60, 3600))
+def test_energy_is_conserved(offered, ambient_c, seconds):
+    """What was put in is what both nodes hold and what went into the room."""
+    path = replace(PATH, ambient_c=ambient_c)
+    found = run(HOT, path, offered, seconds, free=1e13)
+    moments = np.linspace(0, seconds, 40_001)
+    at = sample(found, moments)
+    drawn = 0.0
+    for each in found.intervals:
+        case_c = each.course.case_steady_c  # steady: all power leaves through R2a
+        watts = (case_c - ambient_c) / path.case_to_room_k_per_w
+        drawn += watts * each.duration_s
+    to_room = np.trapezoid((at.case_c - ambient_c) / path.case_to_room_k_per_w, moments)
+    held = path.drive_j_per_k * (at.drive_c[-1] - at.drive_c[0]) + path.case_j_per_k * (
+        at.case_c[-1] - at.case_c[0]
+    )
+    assert drawn == pytest.approx(to_room + held, rel=2e-3, abs=1.0)
+
+
 @given(
     drive_c=st.floats(10, 95),
     case_c=st.floats(10, 95),

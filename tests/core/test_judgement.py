@@ -30,6 +30,29 @@ def chain_of(setup, catalog, shelf=None, ambient_c=24.0):
     return build_chain(find_parts(setup, catalog, unit), catalog, ambient_c)
 
 
+def test_module_and_slot_use_the_lanes_and_generation_they_share(catalog):
+    """A PCIe 4.0 x4 module in a 3.0 x2 slot, and in a 4.0 x4 one."""
+    slots = [
+        next(stage for stage in chain_of(setup, catalog).stages if stage.key == "slot")
+        for setup in (WASTED, replace(WASTED, enclosure_key="drumlin-forge"))
+    ]
+    assert [slot.part for slot in slots] == ["PCIe 3.0 x2", "PCIe 4.0 x4"]
+
+
+@given(
+    enclosure=st.sampled_from(["drumlin-pocket", "drumlin-fin-20", "drumlin-forge"]),
+    wider=st.sampled_from([("wr-charge", "wr-10g"), ("wr-10g", "wr-20g"), ("wr-20g", "wr-40g-08")]),
+    port=st.sampled_from(["bolt-1", "c-10g"]),
+    drive=st.sampled_from(["torvane-t2-1", "kelmarsh-vane-4", "pentle-q1-1"]),
+)
+def test_a_wider_cable_never_lowers_what_is_delivered(catalog, enclosure, wider, port, drive):
+    before, after = (
+        chain_of(Setup(drive, "van-laptop", port, "", enclosure, cable), catalog) for cable in wider
+    )
+    assert after.delivered_write_bytes_per_s >= before.delivered_write_bytes_per_s
+    assert after.lasting_write_bytes_per_s >= before.lasting_write_bytes_per_s
+
+
 def judged(slipway, key, catalog, shelf, setup=None, proofs=()):
     camera = slipway.camera(key)
     chain = chain_of(setup or camera.setup, catalog, shelf, slipway.ambient_c)

@@ -53,6 +53,11 @@ def test_a_charging_cable_carries_usb_2_only():
     assert found.mode.ceiling_bytes_per_s == pytest.approx(53.2e6, rel=1e-3)
 
 
+def test_a_5g_cable_carries_5g_and_a_5g_fallback_gives_5g():
+    assert settles_on(TWO_BY_TWO, TWO_BY_TWO, cable(("usb-5g", "usb-2"))).mode.key == "usb-5g"
+    assert settles_on(USB, (*TUNNEL_ONLY, "usb-5g")).mode.key == "usb-5g"
+
+
 def test_a_type_a_plug_never_carries_more_than_10g():
     found = settles_on(TWO_BY_TWO, TWO_BY_TWO, cable(plugs=("A", "C")), plug="A")
     assert found.mode.key == "usb-10g"

@@ -4,13 +4,17 @@ import json
 
 import pytest
 
+from vastcellar.core.candidates import find_candidates
 from vastcellar.core.chain import build_chain, find_parts
 from vastcellar.core.errors import BadFileError
 from vastcellar.core.evidence import Evidence, Verdict
 from vastcellar.core.judgement import Cause, judge_take
 from vastcellar.core.needs import camera_need
 from vastcellar.core.shoot import Setup
-from vastcellar.services.own_parts import import_parts
+from vastcellar.core.units import PLAIN
+from vastcellar.data import data_path
+from vastcellar.services.own_catalog import import_parts
+from vastcellar.services.part_wording import cable_details, drive_details, enclosure_details
 from vastcellar.store.part_csv import read_parts
 
 HEADER = (
@@ -87,8 +91,30 @@ def test_files_that_are_no_tables_are_sentences(tmp_path, catalog, places):
         read_parts(tmp_path / "missing.csv", catalog.modes)
     bad = tmp_path / "parts.json"
     bad.write_text(json.dumps({"format": "vast-cellar/catalog", "version": 1}))
-    with pytest.raises(BadFileError, match="no drives, enclosures or cables"):
+    with pytest.raises(BadFileError, match="no codecs, drives"):
         import_parts(bad, places)
+
+
+def test_a_catalog_whose_bridge_outruns_its_link_is_refused(tmp_path, catalog, places):
+    case = next(iter(json.loads(data_path("catalog", "parts.json").read_text())["enclosures"]))
+    case |= {"key": "own-case", "bridge_write_bytes_per_s": 9e9}
+    path = tmp_path / "mine.json"
+    path.write_text(
+        json.dumps({"format": "vast-cellar/catalog", "version": 1, "enclosures": [case]})
+    )
+    with pytest.raises(BadFileError, match=r"mine\.json: own-case: its bridge of 9,000 MB/s"):
+        import_parts(path, places)
+
+
+def test_every_part_says_where_its_values_come_from(catalog):
+    for drive in catalog.drives.values():
+        said = drive_details(drive, PLAIN)
+        assert "claimed on its box" in said
+        assert "typical of its class" in said
+    for case in catalog.enclosures.values():
+        assert "typical" in enclosure_details(case, catalog, PLAIN)
+    long = catalog.cable("wr-40g-12")
+    assert "drops to 20G" in cable_details(long, dict(catalog.modes), PLAIN)
 
 
 def test_of_a_drive_known_by_its_box_alone_it_is_never_said_that_it_holds(
@@ -123,8 +149,6 @@ def test_of_a_drive_known_by_its_box_alone_it_is_never_said_that_it_holds(
 
 
 def test_five_thousand_parts_are_taken_over_and_searched(tmp_path, places, slipway):
-    from vastcellar.core.candidates import find_candidates
-
     rows = [
         f"drive,,Merle {n},nvme,TLC,2280,{1 + n % 8} TB,5000 MB/s,4000 MB/s,{300 + n % 900} MB/s,"
         f"{n % 60} GB,600 TB,,,,,{50 + n % 400}"

@@ -152,6 +152,7 @@ def load_catalog(extra: Iterable[Path] = ()) -> Catalog:
             merged[name].update((value.key, value) for value in values)
         _require_known_modes(merged, path)
         _require_possible_presets(merged, path)
+        _require_possible_bridges(merged, path)
     return Catalog(
         modes=merged["modes"],
         codecs=merged["codecs"],
@@ -183,6 +184,19 @@ def _require_known_modes(merged: dict[str, dict[str, Any]], path: Path) -> None:
                     where=f"{path.name}: {owner}",
                     mend=f"Use one of {', '.join(sorted(merged['modes']))}, or describe it",
                 )
+
+
+def _require_possible_bridges(merged: dict[str, dict[str, Any]], path: Path) -> None:
+    for enclosure in merged["enclosures"].values():
+        best = max(merged["modes"][key].ceiling_bytes_per_s for key in enclosure.host_modes)
+        bridge = enclosure.bridge_write_bytes_per_s
+        if bridge > best * 1.001:
+            raise BadFileError(
+                f"its bridge of {bridge / 1e6:,.0f} MB/s is faster than its link, which carries "
+                f"{best / 1e6:,.0f} MB/s",
+                where=f"{path.name}: {enclosure.key}",
+                mend="Check for bits and bytes, a factor of 8",
+            )
 
 
 def _require_possible_presets(merged: dict[str, dict[str, Any]], path: Path) -> None:

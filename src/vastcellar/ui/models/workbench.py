@@ -2,25 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from vastcellar.core.errors import VastCellarError
-from vastcellar.core.formats import CodecFamily
 from vastcellar.core.judgement import Judgement
-from vastcellar.core.links import Cable
 from vastcellar.core.mends import Mends
-from vastcellar.core.parts import Catalog, Drive, Enclosure
+from vastcellar.core.parts import Catalog
 from vastcellar.core.shoot import Camera
 from vastcellar.core.shoot_plan import CameraPlan, plan_shoot
 from vastcellar.services.judging import judge_camera, mends_for
 from vastcellar.services.matching import setup_for_unit
 from vastcellar.services.need_sums import copies_sum, day_sum
-from vastcellar.services.own_formats import save_codec
-from vastcellar.services.own_parts import import_parts, save_parts
+from vastcellar.services.own_catalog import Own, import_parts, save_own
 from vastcellar.services.planning import planned
 from vastcellar.services.sums import Sum, sums_of
 from vastcellar.services.workplace import Shelf, Workplace
@@ -79,13 +75,9 @@ class Workbench(QObject):
         camera = self.subject
         return self.judgements.get(camera.key) if camera else None
 
-    def keep_codec(self, codec: CodecFamily) -> None:
-        """Add a codec of the user's own to the catalog. Raises BadFileError."""
-        self._use_catalog(save_codec(codec, self.workplace.folders))
-
-    def keep_parts(self, parts: Sequence[Drive | Enclosure | Cable]) -> None:
-        """Add parts of the user's own to the catalog. Raises BadFileError."""
-        self._use_catalog(save_parts(parts, self.workplace.folders))
+    def keep(self, own: Own) -> None:
+        """Add a codec or part of the user's own to the catalog. Raises BadFileError."""
+        self._use_catalog(save_own([own], self.workplace.folders))
 
     def import_parts(self, path: Path) -> int:
         """Take over the parts in a CSV or JSON file; return how many. Raises BadFileError."""

@@ -189,7 +189,7 @@ class ShootMenu(QObject):
     def keep_drive(self, drive: Drive) -> None:
         """Add *drive* to the user's catalog."""
         try:
-            self._bench.keep_parts([drive])
+            self._bench.keep(drive)
         except VastCellarError as error:
             self._tell("This drive can't be kept", error)
             return

@@ -65,7 +65,7 @@ def frame_heat(
     """
     span = max(high_c - low_c, 4.0)
     top = high_c + 0.6 * span
-    strip.setYRange(low_c - 0.12 * span, top, padding=0)
+    strip.setYRange(low_c - 0.25 * span, top, padding=0)
     shown: list[float] = []
     for value in reversed(ticks_c):
         if all(abs(value - other) > _TICK_APART * span for other in shown):

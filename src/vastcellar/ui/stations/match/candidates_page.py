@@ -137,6 +137,7 @@ class CandidatesPage(QWidget):
         self.summary.setText(
             f"{numbers.number(rows.size, 0)} combinations, {numbers.number(held, 0)} hold"
         )
+        self.summary.setToolTip("Left out:\n" + "\n".join(found.table.misfits[:14]))
         self.advice.setText(self._advice(found))
 
     def _advice(self, found: Found) -> str:

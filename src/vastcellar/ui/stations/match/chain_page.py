@@ -11,7 +11,9 @@ from vastcellar.core.errors import VastCellarError
 from vastcellar.core.judgement import Judgement
 from vastcellar.core.mends import Mend
 from vastcellar.core.shoot import Camera, Setup
+from vastcellar.core.units import MB
 from vastcellar.services.matching import judge_what_if
+from vastcellar.services.part_wording import cable_details, drive_details, enclosure_details
 from vastcellar.services.wording import mend_title, short_verdict, useless_sentence
 from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.stations.match.channel_view import ChannelView
@@ -72,7 +74,8 @@ class ChainPage(QWidget):
         inside.setSpacing(2)
         head = row(label("Write profile", "head"))
         head.addLayout(self._conditions())
-        head.addWidget(label("MB/s", "soft"))
+        self.sent_note = label("MB/s", "soft")
+        head.addWidget(self.sent_note)
         head.addWidget(self.axis_button)
         inside.addLayout(head)
         inside.addWidget(self.profile, 1)
@@ -143,6 +146,9 @@ class ChainPage(QWidget):
             shown = self._judge(camera, self._day(camera) if over_day else 0)
             if shown is not None and self._is_what_if:
                 text = f"What if: {short_verdict(shown, numbers)}"
+        if judgement is not None:
+            sent = numbers.number(judgement.need.average_bytes_per_s / MB)
+            self.sent_note.setText(f"dark: sent {sent} MB/s")
         self.what_if_line.setText(text)
         self.reset_button.setVisible(self._is_what_if)
         self.room_label.setText(f"room {numbers.temperature(self.room.value())}")
@@ -195,6 +201,19 @@ class ChainPage(QWidget):
         bench, camera = self._bench, self._bench.subject
         if camera is not None:
             self.pickers.show_setup(camera.setup, bench.catalog, bench.shelf, camera.model)
+            self._show_sources(camera.setup)
+
+    def _show_sources(self, setup: Setup | None) -> None:
+        """Say of each part, as its tooltip, what is known of it and from where."""
+        catalog, numbers, pickers = self._bench.catalog, self._bench.look.numbers, self.pickers
+        if setup is None:
+            return
+        if drive := catalog.drives.get(setup.drive_key):
+            pickers.drive.setToolTip(drive_details(drive, numbers))
+        if enclosure := catalog.enclosures.get(setup.enclosure_key):
+            pickers.enclosure.setToolTip(enclosure_details(enclosure, catalog, numbers))
+        if cable := catalog.cables.get(setup.cable_key):
+            pickers.cable.setToolTip(cable_details(cable, dict(catalog.modes), numbers))
 
     def _link_text(self) -> str:
         judgement = self._bench.judgement

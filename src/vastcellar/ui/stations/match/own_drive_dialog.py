@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from dataclasses import replace
 from typing import Any
 
@@ -11,6 +10,7 @@ from PySide6.QtWidgets import QDialog, QDialogButtonBox, QVBoxLayout, QWidget
 from vastcellar.core.errors import VastCellarError
 from vastcellar.core.parts import Drive, DriveKind, WriteBehaviour
 from vastcellar.core.units import NumberFormat, parse_number, parse_rate, parse_size
+from vastcellar.services.own_catalog import own_key
 from vastcellar.ui.widgets.cards import label
 from vastcellar.ui.widgets.field_set import FieldSet
 from vastcellar.ui.widgets.inputs import plain_text
@@ -137,8 +137,7 @@ class OwnDriveDialog(QDialog):
 
 
 def _with_name(drive: Drive, name: str) -> Drive:
-    key = "own-" + (re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-") or "drive")
-    return replace(drive, name=name, key=key)
+    return replace(drive, name=name, key=own_key(name))
 
 
 def _rate_or_unknown(text: str, *, where: str = "", decimal_point: str = ".") -> float:

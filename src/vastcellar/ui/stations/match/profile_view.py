@@ -100,14 +100,9 @@ class ProfileView(QWidget):
         )
         text.setPos(float(across[-1]), needed)
         plot.addItem(text, ignoreBounds=True)
-        sent = float(np.max(written)) / MB
-        for words, at, anchor in (
-            ("what the drive can take", float(np.max(ability)) / MB, (0, 0)),
-            (f"sent {look.numbers.number(sent)}", sent, (0, 0)),
-        ):
-            legend = note(words, look.color("soft"), anchor)
-            legend.setPos(float(across[0]), at)
-            plot.addItem(legend, ignoreBounds=True)
+        legend = note("what the drive can take", look.color("soft"), (0, 0))
+        legend.setPos(float(across[0]), float(np.max(ability)) / MB)
+        plot.addItem(legend, ignoreBounds=True)
         self._draw_cache_left(judgement, float(across[-1]))
         self._draw_events(judgement, top, float(across[-1]))
 

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QDialog, QDialogButtonBox, QVBoxLayout, QWidget
 from vastcellar.core.errors import VastCellarError
 from vastcellar.core.formats import SAMPLES_A_PIXEL, CodecFamily, Quality, RateRule
 from vastcellar.core.units import NumberFormat, parse_number, parse_share
-from vastcellar.services.own_formats import own_key
+from vastcellar.services.own_catalog import own_key
 from vastcellar.ui.stations.shoot.format_fields import parse_ratio
 from vastcellar.ui.widgets.cards import label
 from vastcellar.ui.widgets.field_set import FieldSet

@@ -307,7 +307,7 @@ class ShootStation(QWidget):
 
         assert isinstance(dialog, OwnCodecDialog)  # Qt hands over a plain object
         try:
-            self._bench.keep_codec(dialog.codec)
+            self._bench.keep(dialog.codec)
         except VastCellarError as error:
             self._bench.trouble.emit(error)
             return

@@ -1,13 +1,15 @@
-"""Parts of the user's own: from a CSV or JSON file, or one at a time, into the own catalog."""
+"""The user's own catalog: codecs and parts, one at a time or from a CSV or JSON file."""
 
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
 from vastcellar.core.errors import BadFileError
+from vastcellar.core.formats import CodecFamily
 from vastcellar.core.links import Cable
 from vastcellar.core.parts import Catalog, Drive, Enclosure
 from vastcellar.services.catalogs import read_catalog
@@ -21,23 +23,35 @@ from vastcellar.store.catalog_files import (
 from vastcellar.store.json_files import read_json, require_format, write_text_whole
 from vastcellar.store.part_csv import read_parts
 
-OWN_PARTS_FILE = "own-parts.json"
-_SECTION_OF: dict[Any, str] = {Drive: "drives", Enclosure: "enclosures", Cable: "cables"}
+OWN_CATALOG_FILE = "own.json"
+_SECTION_OF: dict[Any, str] = {
+    CodecFamily: "codecs",
+    Drive: "drives",
+    Enclosure: "enclosures",
+    Cable: "cables",
+}
+Own = CodecFamily | Drive | Enclosure | Cable
 
 
-def save_parts(parts: Sequence[Drive | Enclosure | Cable], places: Folders) -> Catalog:
-    """Add *parts* to the user's own, each in place of one of the same key; return the catalog.
+def own_key(name: str) -> str:
+    """Return the catalog key of something of the user's own called *name*."""
+    bare = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-").removeprefix("own-")
+    return f"own-{bare or 'part'}"
+
+
+def save_own(things: Sequence[Own], places: Folders) -> Catalog:
+    """Add *things* to the user's catalog, each in place of one of its key; return the catalog.
 
     Raises BadFileError where the result would not be a catalog or can't be written; the file is
     then as it was.
     """
-    path = places.catalog_folder / OWN_PARTS_FILE
+    path = places.catalog_folder / OWN_CATALOG_FILE
     content: dict[str, Any] = {"format": CATALOG_FORMAT, "version": 1}
     if path.exists():
         content = read_json(path)
         require_format(content, path, CATALOG_FORMAT, 1)
     for kind, section in _SECTION_OF.items():
-        mine = [part for part in parts if isinstance(part, kind)]
+        mine = [thing for thing in things if isinstance(thing, kind)]
         if not mine:
             continue
         entries = section_adapter(kind).dump_python(mine, mode="json")
@@ -69,8 +83,8 @@ def import_parts(path: Path, places: Folders) -> tuple[int, Catalog]:
         parts = [part for name in _SECTION_OF.values() for part in sections.get(name, [])]
         if not parts:
             raise BadFileError(
-                "it has no drives, enclosures or cables",
+                "it has no codecs, drives, enclosures or cables",
                 where=path.name,
                 mend="List them in sections of these names",
             )
-    return len(parts), save_parts(parts, places)
+    return len(parts), save_own(parts, places)

@@ -1,0 +1,131 @@
+"""The menu of the shoot and the keyboard, in the real window; nothing is lost on the way."""
+
+import json
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QFileDialog, QMessageBox
+
+from vastcellar.ui.stations.match.mend_cards import MendCard
+
+PATIENCE_MS = 20_000
+
+
+@pytest.fixture
+def answers(monkeypatch):
+    """What the user answers when asked: set .file, .button; read .told."""
+
+    class Answers:
+        file = ""
+        button = QMessageBox.StandardButton.Cancel
+        told: list[str]
+
+    said = Answers()
+    said.told = []
+    for name in ("getOpenFileName", "getSaveFileName"):
+        monkeypatch.setattr(QFileDialog, name, lambda *_: (str(said.file), ""))
+    monkeypatch.setattr(QMessageBox, "question", lambda *_args: said.button)
+    monkeypatch.setattr(QMessageBox, "exec", lambda box: said.told.append(box.informativeText()))
+    return said
+
+
+def rename(app, name):
+    from dataclasses import replace
+
+    document = app.bench.document
+    document.edit(replace(document.shoot, name=name), "name")
+
+
+def test_unsaved_edits_are_asked_about_before_another_shoot_takes_their_place(
+    app, answers, tmp_path
+):
+    document = app.bench.document
+    rename(app, "Night tide")
+    app.menu.new()  # Cancel: nothing happens
+    assert document.shoot.name == "Night tide"
+    answers.file, answers.button = tmp_path / "night", QMessageBox.StandardButton.Save
+    document.path = None
+    app.menu.new()
+    assert document.shoot.name == "New shoot"
+    saved = tmp_path / "night.shoot.json"
+    assert json.loads(saved.read_text())["name"] == "Night tide"
+    rename(app, "Throw away")
+    answers.file, answers.button = saved, QMessageBox.StandardButton.Discard
+    app.menu.ask_open()
+    assert document.shoot.name == "Night tide"
+    assert not document.is_unsaved
+
+
+def test_recent_shoots_open_again_and_revert_is_one_step_back(app, qtbot, answers, tmp_path):
+    document = app.bench.document
+    answers.file = tmp_path / "one.shoot.json"
+    assert app.menu.ask_save()
+    answers.button = QMessageBox.StandardButton.Discard
+    app.menu.new()
+    app.menu._recent.aboutToShow.emit()
+    first = app.menu._recent.actions()[0]
+    assert first.text() == "one.shoot.json"
+    first.trigger()
+    assert document.shoot.name == "Slipway"
+    rename(app, "Changed")
+    app.menu.revert()
+    assert document.shoot.name == "Slipway"
+    document.undo_stack.undo()
+    assert document.shoot.name == "Changed"
+
+
+def test_files_that_cant_be_opened_or_saved_are_told_and_change_nothing(app, answers, tmp_path):
+    before = app.bench.document.shoot
+    bad = tmp_path / "bad.shoot.json"
+    bad.write_text('{"format": "vast-cellar/shoot", "version": 1}')
+    assert not app.menu.open(bad)
+    assert "bad.shoot.json" in answers.told[-1]
+    answers.file = tmp_path / "no such folder" / "x.shoot.json"
+    assert not app.menu.ask_save()
+    assert "can't be written" in answers.told[-1]
+    app.bench.document.path = bad
+    app.menu.revert()
+    assert "bad.shoot.json" in answers.told[-1]
+    assert app.bench.document.shoot == before
+    answers.file = ""
+    app.menu.ask_open()  # the dialog was closed
+    app.menu.ask_pdf()
+    app.menu.ask_csv()
+    app.menu.ask_parts()
+    assert app.bench.document.shoot == before
+
+
+def test_mends_and_bays_work_by_keyboard(app, qtbot):
+    match = app.window.station("match")
+    app.bench.document.choose("A")
+    qtbot.waitUntil(lambda: bool(match.findChildren(MendCard)), timeout=PATIENCE_MS)
+    card = match.findChildren(MendCard)[0]
+    card.grab()
+    QTest.keyClick(card, Qt.Key.Key_Return)
+    assert app.bench.document.shoot.camera("A").setup == card.mend.setup
+    cellar = app.window.station("cellar")
+    tags = [unit.tag for unit in app.bench.shelf.units]
+    cellar.shelf.choose(tags[0])
+    QTest.keyClick(cellar.shelf, Qt.Key.Key_Right)
+    assert cellar.shelf.tag == tags[1]
+    QTest.keyClick(cellar.shelf, Qt.Key.Key_Down)
+    assert tags.index(cellar.shelf.tag) > 2
+    for _ in range(len(tags)):
+        QTest.keyClick(cellar.shelf, Qt.Key.Key_Left)
+    assert cellar.shelf.tag == tags[0]
+
+
+def test_a_cellar_that_cant_be_opened_ends_with_its_sentence(qtbot, places, answers):
+    from vastcellar.ui.app import Application
+    from vastcellar.ui.look import LIGHT, Look
+
+    places.data.mkdir(parents=True)
+    places.cellar_file.write_text("this is no database")
+    application = Application(demo=True, places=places, look=Look(LIGHT))
+    application.start()
+    qtbot.waitUntil(lambda: bool(answers.told), timeout=PATIENCE_MS)
+    assert "cellar.db" in answers.told[0]
+    assert places.cellar_file.read_text() == "this is no database"
+    application.close()
+    application.window.deleteLater()

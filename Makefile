@@ -30,6 +30,9 @@ schemas: setup
 
 bench: setup-test
 	$(VENV)/python benchmarks/first_window.py
+	$(VENV)/python benchmarks/plan_days.py
+	$(VENV)/python benchmarks/profiles.py
+	$(VENV)/python benchmarks/candidates.py
 
 lock:
 	tools/lock

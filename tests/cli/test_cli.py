@@ -135,6 +135,13 @@ def test_simulate_answers_moment_by_moment():
         "simulate", chain, "--take", "52 min", "--shoot", shoot, "--camera", "B", "--json"
     )
     assert same["needed_write_bytes_per_s"] == pytest.approx(122e6, rel=1e-3)
+    cards = answer(
+        "simulate", EXAMPLES / "wasted.chain.json", "--cards", 3, "--card", "512GB",
+        "--rate", "800MB/s", "--pause", "2 min", "--json",
+    )  # fmt: skip
+    assert cards["written_bytes"] == pytest.approx(1.536e12)
+    assert cards["take_s"] == pytest.approx(3 * 640 + 240)
+    assert cards["holds"] is True
     flat = answer("simulate", chain, "--take", "10 min", "--rate", "flat", "--json")
     assert (flat["holds"], flat["dropped_frames"]) == (None, 0)
 
@@ -180,6 +187,8 @@ def test_record_on_a_simulated_rig_is_marked():
             "90",
         ),
         (["simulate", EXAMPLES / "collapse.chain.json", "--take", "soon"], "read as a quantity"),
+        (["simulate", EXAMPLES / "collapse.chain.json", "--cards", "2"], "--cards needs --card"),
+        (["simulate", EXAMPLES / "collapse.chain.json"], "how long the --take is"),
         (["prove", "record", "/tmp", "--rate", "1TB/s", "--seconds", "9 h"], "Free some space"),
     ],
 )

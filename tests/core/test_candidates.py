@@ -1,6 +1,7 @@
 """Candidates: the table judges as the single chain does; picks, front and crossover are right."""
 
 from dataclasses import replace
+from datetime import UTC, datetime
 
 import numpy as np
 import pytest
@@ -13,6 +14,7 @@ from vastcellar.core.candidates import find_candidates
 from vastcellar.core.chain import build_chain, find_parts
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.judgement import judge_take
+from vastcellar.core.measured_stages import StageMeasurement, build_measured_chain
 from vastcellar.core.needs import camera_need
 from vastcellar.core.picks import (
     Pick,
@@ -53,6 +55,31 @@ def test_every_candidate_is_judged_as_its_own_chain_is(slipway, catalog, shelf, 
         assert table.verdict(row) is judgement.verdict
         assert table.cause(row) is judgement.cause
         assert table.burst_write[row] <= chain.mode.ceiling_bytes_per_s
+
+
+def test_what_was_measured_on_a_port_counts_there_alone(slipway, catalog, shelf):
+    """In the table as in the single chain: same port, same bridge, same link mode."""
+    camera = slipway.camera("A")
+    need = camera_need(camera)
+    now = datetime(2026, 11, 3, tzinfo=UTC)
+    fin = StageMeasurement("van-laptop", "c-10g", "bridge", "drumlin-fin", "usb-10g", 870e6, now)
+    older = replace(fin, bytes_per_s=700e6, measured_at=datetime(2026, 10, 1, tzinfo=UTC))
+    elsewhere = replace(fin, port_key="bolt-1", mode_key="usb-5g", bytes_per_s=300e6)
+    pebble = replace(fin, stage_key="interface", part_key="kelmarsh-pebble-2", bytes_per_s=910e6)
+    stages = (older, fin, elsewhere, pebble)
+    hosts = [catalog.host("van-laptop")]
+    table = find_candidates(camera, need, hosts, catalog, shelf.units, 24.0, frozenset(), stages)
+    seen = set()
+    for row in range(len(table)):
+        setup = table.setup(row)
+        if setup.port_key == "sd" or setup.hub_keys:
+            continue
+        parts = find_parts(setup, catalog, shelf.unit(setup.unit_tag))
+        chain = build_measured_chain(parts, catalog, 24.0, stages)
+        assert table.link_cap[row] == pytest.approx(chain.link_cap_bytes_per_s), setup
+        seen.add(round(float(table.link_cap[row])))
+    assert {870_000_000, 910_000_000} <= seen
+    assert 700_000_000 not in seen
 
 
 def test_nothing_that_connects_is_left_out(slipway, catalog, shelf):

@@ -1,6 +1,7 @@
 """The cellar lasts, and what can't be done changes nothing."""
 
 import sqlite3
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta, timezone
 
 import numpy as np
@@ -9,6 +10,7 @@ from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
 
 from vastcellar.core.errors import BadFileError, CellarError, UnknownPartError
+from vastcellar.core.measured_stages import StageMeasurement
 from vastcellar.core.parts import Unit
 from vastcellar.core.trace import Trace
 from vastcellar.store.cellar import Cellar
@@ -131,3 +133,25 @@ def test_a_bad_trace_names_its_line(text, says):
 def test_times_are_kept_in_utc(cellar):
     cellar.add_run(run(), "")
     assert cellar.runs()[0].measured_at.tzinfo is UTC
+
+
+def test_an_older_cellar_is_brought_up_to_date_with_all_it_holds(tmp_path):
+    """As it was before stages were kept: the next start adds their table and loses nothing."""
+    path = tmp_path / "cellar.db"
+    cellar = Cellar(path)
+    cellar.save_units((Unit("K-01", "some-drive"),))
+    cellar.close()
+    with sqlite3.connect(path) as connection:
+        connection.execute("DROP TABLE stage_measurements")
+        connection.execute("UPDATE alembic_version SET version_num = '0001'")
+    connection.close()
+    again = Cellar(path)
+    assert [unit.tag for unit in again.units()] == ["K-01"]
+    now = datetime(2026, 11, 3, 12, tzinfo=UTC)
+    first = StageMeasurement("host", "port", "bridge", "case", "usb-10g", 9e8, now)
+    again.keep_stage(first)
+    again.keep_stage(replace(first, bytes_per_s=8e8))
+    assert [each.bytes_per_s for each in again.stage_measurements()] == [8e8]
+    again.forget_stage(first)
+    assert again.stage_measurements() == ()
+    again.close()

@@ -199,3 +199,28 @@ def test_parts_come_from_a_file_or_the_file_is_named(app, qtbot, match, tmp_path
     monkeypatch.setattr(QMessageBox, "exec", lambda box: told.append(box.informativeText()))
     app.menu.import_parts(bad)
     assert "bad.csv, line 2, rating" in told[0]
+
+
+def test_a_bridge_measured_on_this_port_counts_there_and_after_a_restart(start, qtbot):
+    app = start()
+    match = app.window.station("match")
+    app.bench.assign("A", "K-05")
+    qtbot.waitUntil(lambda: "K-05" in match.title.text())
+    page = match.chain_page
+    qtbot.mouseClick(page.more_button, LEFT)
+    type_into(page.measured, "9 GB/s")
+    assert "more than 10G carries" in page.measured_note.text()
+    type_into(page.measured, "905 MB/s")
+    cap = lambda: app.bench.judgement.chain.link_cap_bytes_per_s  # noqa: E731
+    qtbot.waitUntil(lambda: cap() == 905e6, timeout=PATIENCE_MS)
+    assert "measured on this host" in page.measured_note.text()
+    app.close()
+    again = start()
+    again.bench.document.choose("A")
+    qtbot.waitUntil(lambda: again.bench.judgement.chain.link_cap_bytes_per_s == 905e6)
+    page = again.window.station("match").chain_page
+    page.more_button.click()
+    type_into(page.measured, "not measured")
+    qtbot.waitUntil(
+        lambda: again.bench.judgement.chain.link_cap_bytes_per_s == 1000e6, timeout=PATIENCE_MS
+    )

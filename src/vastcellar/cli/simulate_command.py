@@ -12,17 +12,17 @@ from vastcellar.cli.quantities import Quantity, parse_seconds
 from vastcellar.core.endurance_run import EventKind
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.needs import camera_need
-from vastcellar.core.units import PLAIN, parse_rate, parse_temperature
+from vastcellar.core.units import PLAIN, parse_rate, parse_size, parse_temperature
 from vastcellar.services.catalogs import read_catalog
 from vastcellar.services.folders import folders
 from vastcellar.services.judging import ChainFile, chain_in_file
 from vastcellar.services.shoots import shoot_in_file
-from vastcellar.services.simulating import Load, Simulated, simulate
+from vastcellar.services.simulating import Load, Simulated, offload_of_cards, simulate
 
 
 @click.command("simulate")
 @click.argument("chain_file", type=click.Path(path_type=Path))
-@click.option("--take", "take_s", required=True, type=Quantity("time", parse_seconds))
+@click.option("--take", "take_s", type=Quantity("time", parse_seconds), help="How long it is.")
 @click.option(
     "--rate",
     "rate_text",
@@ -32,21 +32,38 @@ from vastcellar.services.simulating import Load, Simulated, simulate
 )
 @click.option("--shoot", "shoot_file", type=click.Path(path_type=Path), help="Whose need it is.")
 @click.option("--camera", "camera_key", default="", help="Which camera of the shoot.")
+@click.option("--cards", type=click.IntRange(1, 1000), help="So many cards are offloaded instead.")
+@click.option("--card", "card_bytes", type=Quantity("size", parse_size), help="What each holds.")
+@click.option("--pause", "pause_s", default="60", type=Quantity("time", parse_seconds))
 @click.option("--ambient", type=Quantity("temperature", parse_temperature), help="Room in °C.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON.")
 def simulate_command(
     chain_file: Path,
-    take_s: float,
+    take_s: float | None,
     rate_text: str,
     shoot_file: Path | None,
     camera_key: str,
+    cards: int | None,
+    card_bytes: int | None,
+    pause_s: float,
     ambient: float | None,
     as_json: bool,
 ) -> None:
-    """Compute how a take goes on the setup in CHAIN_FILE: cache, heat, throttle, lost frames."""
+    """Compute how a take goes on the setup in CHAIN_FILE: cache, heat, throttle, lost frames.
+
+    With --cards 4 --card 512GB --rate 800MB/s it is the offload of cards that read so fast.
+    """
     catalog = read_catalog(folders(demo=False))
     found = chain_in_file(chain_file, catalog, ambient)
-    if shoot_file is not None and rate_text == "need":
+    workload = None
+    if cards is not None:
+        if card_bytes is None or rate_text in ("need", "flat"):
+            raise click.UsageError("--cards needs --card SIZE and --rate, what a card reads.")
+        reads = parse_rate(rate_text, where="--rate")
+        load, workload = offload_of_cards(cards, card_bytes, reads, pause_s)
+    elif take_s is None:
+        raise click.UsageError("Say how long the --take is, or how many --cards.")
+    elif shoot_file is not None and rate_text == "need":
         camera = shoot_in_file(shoot_file, catalog).camera(camera_key or "A")
         need = camera_need(camera)
         load = Load(
@@ -58,7 +75,7 @@ def simulate_command(
         )
     else:
         load = _load(found, rate_text, take_s)
-    result = simulate(found.chain, found.ambient_c, load)
+    result = simulate(found.chain, found.ambient_c, load, workload)
     if as_json:
         print_json(_as_json(result, found.ambient_c))
     else:

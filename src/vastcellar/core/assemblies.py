@@ -51,6 +51,10 @@ class ModeBits:
             mask |= 1 << self._bit[key]
         return mask
 
+    def number(self, key: str) -> int:
+        """Return which bit a mode is, -1 for one that nobody knows."""
+        return self._bit.get(key, -1)
+
     @staticmethod
     def best(masks: IntArray) -> IntArray:
         """Return the number of the highest bit of each mask, -1 of none."""

@@ -24,6 +24,7 @@ from vastcellar.core.lockstep import (
     drive_columns,
     run_columns,
 )
+from vastcellar.core.measured_stages import StageMeasurement
 from vastcellar.core.needs import Need
 from vastcellar.core.parts import Catalog, Drive, Enclosure, Host, Unit, WriteBehaviour
 from vastcellar.core.shoot import Camera, Setup
@@ -127,6 +128,7 @@ def find_candidates(
     units: Sequence[Unit],
     ambient_c: float,
     owned: frozenset[str] = frozenset(),
+    stages: Sequence[StageMeasurement] = (),
 ) -> CandidateTable:
     """Return everything that can be put together for *camera* on *hosts*, judged by its take.
 
@@ -138,12 +140,13 @@ def find_candidates(
         units: of the shelf that are free to be used; they cost nothing.
         ambient_c: of the room.
         owned: keys of cables and readers that are there already.
+        stages: measured on the hosts, in place of typical values.
 
     """
     bits = ModeBits(catalog.modes)
     made = assemblies(catalog, units, bits)
     ways = ways_to(hosts, catalog, bits, owned)
-    rows, columns, cap = _connect(made, ways, bits)
+    rows, columns, cap = _connect(made, ways, bits, stages)
     lowest, caused = _judge(made, rows, cap, need.average_bytes_per_s, camera, ambient_c)
     needed, take = need.needed_write_bytes_per_s, need.longest_take_bytes
     drives = made.drives
@@ -206,7 +209,7 @@ def _as_its_box_says(drive: Drive) -> WriteBehaviour:
 
 
 def _connect(
-    made: Assemblies, ways: Sequence[Way], bits: ModeBits
+    made: Assemblies, ways: Sequence[Way], bits: ModeBits, stages: Sequence[StageMeasurement]
 ) -> tuple[IntArray, IntArray, FloatArray]:
     """Return (assembly, way, what reaches the drive) of every pair that connects."""
     rows, columns, caps = [], [], []
@@ -224,7 +227,15 @@ def _connect(
         bridge = np.where(is_best, np.minimum(made.bridge_cap, ceiling), typical)
         limits = (made.bridge_cap > 0) & ~is_best & (made.bridge_cap < typical)
         bridge = np.where(limits, made.bridge_cap, bridge)
-        cap = np.minimum(np.minimum(bridge, made.slot_cap), way.cap_bytes_per_s)
+        slot, hub_cap = made.slot_cap, way.cap_bytes_per_s
+        for each in reversed(_measured_on(way, stages)):  # the newest comes last, and counts
+            same = np.array([part == each.part_key for part in _stage_parts(made, each.stage_key)])
+            same &= (mode == bits.number(each.mode_key)) & (each.bytes_per_s <= ceiling * 1.001)
+            if each.stage_key in ("bridge", "interface"):
+                bridge = np.where(same, each.bytes_per_s, bridge)
+            elif each.stage_key == "slot":
+                slot = np.where(same, each.bytes_per_s, slot)
+        cap = np.minimum(np.minimum(bridge, slot), hub_cap)
         for row in tied:
             connects[row] &= made.drives[row].only_host == way.host.key
         chosen = np.flatnonzero(connects)
@@ -234,6 +245,20 @@ def _connect(
     if not rows:
         return np.empty(0, np.int64), np.empty(0, np.int64), np.empty(0)
     return np.concatenate(rows), np.concatenate(columns), np.concatenate(caps)
+
+
+def _measured_on(way: Way, stages: Sequence[StageMeasurement]) -> list[StageMeasurement]:
+    """Return what was measured on this port, newest first."""
+    here = [s for s in stages if (s.host_key, s.port_key) == (way.host.key, way.port.key)]
+    return sorted(here, key=lambda stage: stage.measured_at, reverse=True)
+
+
+def _stage_parts(made: Assemblies, stage_key: str) -> list[str]:
+    """Return for each assembly the key of the part that a stage of it is."""
+    if stage_key == "interface":
+        pairs = zip(made.drives, made.enclosures, strict=True)
+        return ["" if case else drive.key for drive, case in pairs]
+    return [case.key if case else "" for case in made.enclosures]
 
 
 CAUSES = (Cause.DRIVE, Cause.LINK, Cause.CACHE, Cause.HEAT, Cause.SPACE)

@@ -6,9 +6,10 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
-from vastcellar.core.chain import Parts, build_chain, find_parts
+from vastcellar.core.chain import Parts, find_parts
 from vastcellar.core.evidence import Verdict
 from vastcellar.core.judgement import Judgement, judge_take
+from vastcellar.core.measured_stages import StageMeasurement, build_measured_chain
 from vastcellar.core.needs import Need
 from vastcellar.core.parts import Catalog, Unit
 from vastcellar.core.proof import RecorderProof
@@ -55,6 +56,7 @@ def find_mends(
     ambient_c: float,
     proofs: tuple[RecorderProof, ...] = (),
     taken_tags: frozenset[str] = frozenset(),
+    stages: tuple[StageMeasurement, ...] = (),
 ) -> Mends:
     """Return every single change of *setup* that holds, cheapest first.
 
@@ -67,13 +69,14 @@ def find_mends(
         ambient_c: of the room.
         proofs: recorder tests on record.
         taken_tags: units that other cameras record to.
+        stages: measured on the hosts.
 
     """
     judged: list[Mend] = []
     unit_by_tag = {unit.tag: unit for unit in units}
     for change, changed, price in _changes(setup, catalog, units, taken_tags):
         parts = find_parts(changed, catalog, unit_by_tag.get(changed.unit_tag))
-        chain = build_chain(parts, catalog, ambient_c)
+        chain = build_measured_chain(parts, catalog, ambient_c, stages)
         judgement = judge_take(camera, need, chain, ambient_c, proofs)
         judged.append(Mend(change, changed, parts, judgement, price))
     judged.sort(key=_order)

@@ -9,6 +9,7 @@ from pathlib import Path
 from vastcellar.core.chain import Chain, build_chain, find_parts
 from vastcellar.core.checks import require_between
 from vastcellar.core.judgement import Judgement, judge_take, not_judged
+from vastcellar.core.measured_stages import build_measured_chain
 from vastcellar.core.mends import Mends, find_mends
 from vastcellar.core.needs import camera_need
 from vastcellar.core.parts import Catalog, Unit
@@ -20,7 +21,8 @@ from vastcellar.store.shoot_files import read_chain, setup_in_chain
 def chain_of(setup: Setup, catalog: Catalog, shelf: Shelf, ambient_c: float) -> Chain:
     """Return the chain of *setup*. Raises UnknownPartError for a part that nobody knows."""
     unit = shelf.unit(setup.unit_tag) if setup.unit_tag else None
-    return build_chain(find_parts(setup, catalog, unit), catalog, ambient_c)
+    parts = find_parts(setup, catalog, unit)
+    return build_measured_chain(parts, catalog, ambient_c, shelf.stages)
 
 
 @dataclass(frozen=True)
@@ -90,4 +92,5 @@ def mends_for(shoot: Shoot, camera: Camera, catalog: Catalog, shelf: Shelf) -> M
         shoot.ambient_c,
         shelf.proofs,
         taken,
+        shelf.stages,
     )

@@ -6,10 +6,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from vastcellar.core.candidates import CandidateTable, find_candidates
-from vastcellar.core.chain import Chain, build_chain, find_parts
+from vastcellar.core.chain import Chain, find_parts
 from vastcellar.core.copying import CopyRate, CopyStage, copy_rate
 from vastcellar.core.errors import BadValueError, VastCellarError
 from vastcellar.core.judgement import Judgement, judge_take
+from vastcellar.core.measured_stages import build_measured_chain
 from vastcellar.core.needs import camera_need
 from vastcellar.core.parts import Catalog, Host, Unit
 from vastcellar.core.picks import CapacityStep, Pick, crossover, pareto_front, pick_all
@@ -60,7 +61,9 @@ def find_for(
         for key in (each.setup.cable_key, *each.setup.hub_keys)
     )
     need = camera_need(camera)
-    table = find_candidates(camera, need, hosts, catalog, units, shoot.ambient_c, owned)
+    table = find_candidates(
+        camera, need, hosts, catalog, units, shoot.ambient_c, owned, shelf.stages
+    )
     steps, pays_from = crossover(table)
     front = pareto_front(table.price, table.sustained_write)
     return Found(table, pick_all(table), tuple(front.tolist()), steps, pays_from)
@@ -92,7 +95,8 @@ def judge_what_if(
         setup.enclosure_key,
         used_bytes=drive.capacity_bytes * used_share,
     )
-    chain = build_chain(find_parts(setup, catalog, unit), catalog, ambient_c)
+    parts = find_parts(setup, catalog, unit)
+    chain = build_measured_chain(parts, catalog, ambient_c, shelf.stages)
     need = camera_need(camera)
     workload = None
     if over_day:
@@ -125,7 +129,7 @@ def setup_for_unit(
     """
     own = own_host(camera, catalog)
     hosts = (own,) if own else tuple(catalog.hosts.values())
-    only = Shelf((replace(unit, state="ready"),), shelf.proofs)
+    only = Shelf((replace(unit, state="ready"),), shelf.proofs, shelf.stages)
     others = tuple(replace(c, setup=None) if c.key != camera.key else c for c in shoot.cameras)
     table = find_for(replace(shoot, cameras=others, copies=()), camera, hosts, catalog, only).table
     mine = [row for row in range(len(table)) if table.unit(row) is not None]
@@ -179,7 +183,7 @@ def side_by_side(
                 )
                 try:
                     parts = find_parts(tried, catalog, unit)
-                    chain = build_chain(parts, catalog, shoot.ambient_c)
+                    chain = build_measured_chain(parts, catalog, shoot.ambient_c, shelf.stages)
                 except VastCellarError:
                     continue
                 rate = chain.link_cap_bytes_per_s

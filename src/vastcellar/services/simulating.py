@@ -10,7 +10,7 @@ from vastcellar.core.endurance_run import EnduranceRun, EventKind, run_endurance
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.judgement import free_bytes
 from vastcellar.core.recorder import FluidOutcome, profile_outcome
-from vastcellar.core.workloads import Workload, flat_out, paced
+from vastcellar.core.workloads import Workload, cards_in_a_row, flat_out, paced
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,18 +56,28 @@ class Simulated:
         return self.outcome.lost_bytes / self.load.bytes_per_frame if self.outcome else 0.0
 
 
-def simulate(chain: Chain, ambient_c: float, load: Load) -> Simulated:
-    """Return the write profile of *chain* under *load*.
+def offload_of_cards(
+    count: int, card_bytes: float, source_bytes_per_s: float, pause_s: float
+) -> tuple[Load, Workload]:
+    """Return the offload of so many cards in a row: a load that needs what a card reads."""
+    workload = cards_in_a_row(count, card_bytes, source_bytes_per_s, pause_s)
+    duration_s = sum(phase.duration_s for phase in workload)
+    return Load(source_bytes_per_s, source_bytes_per_s, duration_s, 0, 1.0), workload
+
+
+def simulate(
+    chain: Chain, ambient_c: float, load: Load, workload: Workload | None = None
+) -> Simulated:
+    """Return the write profile of *chain* under *load*, or under *workload* in its place.
 
     Raises BadValueError where the chain connects nothing or the load can't be.
     """
     if chain.problem:
         raise BadValueError(chain.problem, where="chain", mend="Choose parts that work together")
-    workload: Workload = (
-        flat_out(load.duration_s)
-        if load.is_flat_out
-        else paced(load.average_bytes_per_s, load.duration_s)
-    )
+    if workload is None and load.is_flat_out:
+        workload = flat_out(load.duration_s)
+    elif workload is None:
+        workload = paced(load.average_bytes_per_s, load.duration_s)
     run = run_endurance(
         chain.parts.drive.writes,
         heat_path(chain.parts, ambient_c),

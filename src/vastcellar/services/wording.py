@@ -79,12 +79,27 @@ def reason(judgement: Judgement, camera: Camera, fmt: NumberFormat) -> str:
     text = {
         Cause.CACHE: _cache_reason(judgement, lowest, fmt),
         Cause.HEAT: _heat_reason(judgement, lowest, fmt),
-        Cause.LINK: f"The link delivers {lowest}, {chain.negotiated.why}.",
+        Cause.LINK: f"The link delivers {lowest}, {chain.negotiated.why}.{_wasted(judgement, fmt)}",
         Cause.DRIVE: f"The drive itself takes {lowest}.",
     }[judgement.cause]
     if judgement.verdict is Verdict.FALLS_SHORT:
         return f"{text} {_loss(judgement, camera, fmt)}"
     return f"{text} The need is {need}."
+
+
+_WORTH_SAYING = 0.25
+
+
+def _wasted(judgement: Judgement, fmt: NumberFormat) -> str:
+    """Say how much of what the drive writes can't pass, where that is a good deal."""
+    chain = judgement.chain
+    behaviour = chain.parts.drive.behaviour if chain else None
+    if chain is None or behaviour is None:
+        return ""
+    share = 1 - chain.link_cap_bytes_per_s / behaviour.cache_write_bytes_per_s
+    if share < _WORTH_SAYING:
+        return ""
+    return f" {fmt.percent(share)} of what this drive writes can't pass."
 
 
 def _cache_reason(judgement: Judgement, lowest: str, fmt: NumberFormat) -> str:

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 
 from vastcellar.bench.leftovers import Removed, remove_leftovers
 from vastcellar.bench.simulated_rig import RigFault
+from vastcellar.core.measured_stages import StageMeasurement
 from vastcellar.core.parts import Catalog, Unit
 from vastcellar.core.proof import RecorderProof
 from vastcellar.data import data_path
@@ -39,7 +40,11 @@ class Workplace:
 
     def shelf(self) -> Shelf:
         """Return the units and proofs as they stand now."""
-        return Shelf(self.cellar.units(), recorder_proofs(self.cellar.runs()))
+        return Shelf(
+            self.cellar.units(),
+            recorder_proofs(self.cellar.runs()),
+            self.cellar.stage_measurements(),
+        )
 
     def close(self) -> None:
         """Let go of the cellar."""
@@ -52,6 +57,8 @@ class Shelf:
 
     units: tuple[Unit, ...] = ()
     proofs: tuple[RecorderProof, ...] = ()
+    stages: tuple[StageMeasurement, ...] = ()
+    """What stages carried that were measured on a host."""
 
     def unit(self, tag: str) -> Unit | None:
         """Return the unit with *tag*, or None."""

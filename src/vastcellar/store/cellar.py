@@ -8,17 +8,28 @@ from datetime import UTC
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Connection, Engine, create_engine, event, inspect, select, text
+from sqlalchemy import (
+    Connection,
+    Delete,
+    Engine,
+    create_engine,
+    delete,
+    event,
+    inspect,
+    select,
+    text,
+)
 from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
 from vastcellar.core.errors import CellarError, UnknownPartError
+from vastcellar.core.measured_stages import StageMeasurement
 from vastcellar.core.parts import Unit
 from vastcellar.data import data_path
 from vastcellar.store.run_record import RunRecord
-from vastcellar.store.tables import RunRow, UnitRow
+from vastcellar.store.tables import RunRow, StageMeasurementRow, UnitRow
 
-NEWEST_REVISION = "0001"
+NEWEST_REVISION = "0002"
 
 
 class Cellar:
@@ -136,6 +147,55 @@ class Cellar:
             session.add(row)
             session.flush()
             return row.id
+
+    def stage_measurements(self) -> tuple[StageMeasurement, ...]:
+        """Return every stage that was measured, newest first."""
+        newest = StageMeasurementRow.measured_at.desc()
+        with self._session() as session:
+            return tuple(
+                StageMeasurement(
+                    host_key=row.host_key,
+                    port_key=row.port_key,
+                    stage_key=row.stage_key,
+                    part_key=row.part_key,
+                    mode_key=row.mode_key,
+                    bytes_per_s=row.bytes_per_s,
+                    measured_at=row.measured_at.replace(tzinfo=UTC),
+                )
+                for row in session.scalars(select(StageMeasurementRow).order_by(newest))
+            )
+
+    def keep_stage(self, measured: StageMeasurement) -> None:
+        """Keep *measured* in place of what was measured of the same stage before."""
+        with self._session() as session:
+            session.execute(_same_stage(measured))
+            session.add(
+                StageMeasurementRow(
+                    host_key=measured.host_key,
+                    port_key=measured.port_key,
+                    stage_key=measured.stage_key,
+                    part_key=measured.part_key,
+                    mode_key=measured.mode_key,
+                    bytes_per_s=measured.bytes_per_s,
+                    measured_at=measured.measured_at.astimezone(UTC),
+                )
+            )
+
+    def forget_stage(self, measured: StageMeasurement) -> None:
+        """Drop what was measured of the stage that *measured* names."""
+        with self._session() as session:
+            session.execute(_same_stage(measured))
+
+
+def _same_stage(measured: StageMeasurement) -> Delete:
+    row = StageMeasurementRow
+    return delete(row).where(
+        row.host_key == measured.host_key,
+        row.port_key == measured.port_key,
+        row.stage_key == measured.stage_key,
+        row.part_key == measured.part_key,
+        row.mode_key == measured.mode_key,
+    )
 
 
 def _unit(row: UnitRow) -> Unit:

@@ -50,3 +50,18 @@ class RunRow(Base):
     figures: Mapped[dict[str, Any]] = mapped_column(JSON)
     trace_csv: Mapped[str] = mapped_column(Text)
     unit: Mapped[UnitRow] = relationship(back_populates="runs")
+
+
+class StageMeasurementRow(Base):
+    """What a stage of a chain carried on one host."""
+
+    __tablename__ = "stage_measurements"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    host_key: Mapped[str] = mapped_column(String(128))
+    port_key: Mapped[str] = mapped_column(String(64))
+    stage_key: Mapped[str] = mapped_column(String(32))
+    part_key: Mapped[str] = mapped_column(String(128))
+    mode_key: Mapped[str] = mapped_column(String(64))
+    bytes_per_s: Mapped[float] = mapped_column(Double)
+    measured_at: Mapped[datetime] = mapped_column(DateTime(timezone=True))

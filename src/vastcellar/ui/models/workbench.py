@@ -15,6 +15,7 @@ from vastcellar.core.shoot import Camera
 from vastcellar.core.shoot_plan import CameraPlan, plan_shoot
 from vastcellar.services.judging import judge_camera, mends_for
 from vastcellar.services.matching import setup_for_unit
+from vastcellar.services.measured_stages import keep_or_forget, measured_device
 from vastcellar.services.need_sums import copies_sum, day_sum
 from vastcellar.services.own_catalog import Own, import_parts, save_own
 from vastcellar.services.planning import planned
@@ -53,6 +54,9 @@ class Workbench(QObject):
         self._shelf_reader = Background(self)
         self._shelf_reader.done.connect(self._on_shelf)
         self._shelf_reader.failed.connect(self.trouble)
+        self._stage_keeper = Background(self)
+        self._stage_keeper.done.connect(self._on_stage_kept)
+        self._stage_keeper.failed.connect(self.trouble)
         # Several edits of one moment are judged once.
         self._judge_soon = QTimer(self, singleShot=True, interval=0)
         self._judge_soon.timeout.connect(self._judge)
@@ -74,6 +78,21 @@ class Workbench(QObject):
         """The verdict on the subject."""
         camera = self.subject
         return self.judgements.get(camera.key) if camera else None
+
+    def measure_stage(self, bytes_per_s: float) -> None:
+        """Keep what the subject's bridge or interface was measured to carry; 0 forgets it.
+
+        Raises BadValueError for what can't have been measured there.
+        """
+        chain = self.judgement.chain if self.judgement else None
+        if chain is None:
+            return
+        measured = measured_device(chain, bytes_per_s or 1.0)
+        workplace, keep = self.workplace, bytes_per_s > 0
+        self._stage_keeper.request(lambda: keep_or_forget(workplace, measured, keep=keep))
+
+    def _on_stage_kept(self, _nothing: object) -> None:
+        self.reload_shelf()
 
     def keep(self, own: Own) -> None:
         """Add a codec or part of the user's own to the catalog. Raises BadFileError."""

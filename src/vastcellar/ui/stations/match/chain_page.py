@@ -8,10 +8,12 @@ from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSlider, QVBoxLayout, QWidget
 
 from vastcellar.core.errors import VastCellarError
+from vastcellar.core.evidence import Evidence
 from vastcellar.core.judgement import Judgement
+from vastcellar.core.measured_stages import device_stage
 from vastcellar.core.mends import Mend
 from vastcellar.core.shoot import Camera, Setup
-from vastcellar.core.units import MB
+from vastcellar.core.units import MB, parse_rate
 from vastcellar.services.matching import judge_what_if
 from vastcellar.services.part_wording import cable_details, drive_details, enclosure_details
 from vastcellar.services.wording import mend_title, short_verdict, useless_sentence
@@ -21,6 +23,7 @@ from vastcellar.ui.stations.match.mend_cards import MendCard
 from vastcellar.ui.stations.match.part_pickers import PartPickers
 from vastcellar.ui.stations.match.profile_view import ProfileView
 from vastcellar.ui.widgets.cards import card, label, row
+from vastcellar.ui.widgets.inputs import QuantityField
 
 _MOST_CARDS = 3
 ROOM_RANGE_C = (-10, 50)
@@ -69,6 +72,7 @@ class ChainPage(QWidget):
         line.addWidget(self.more_button)
         inside.addLayout(line)
         inside.addWidget(self.pickers)
+        inside.addWidget(self._measured_row())
         layout.addWidget(frame, 5)
         frame, inside = card()
         inside.setSpacing(2)
@@ -108,8 +112,50 @@ class ChainPage(QWidget):
         made.addWidget(self.reset_button)
         return made
 
+    def _measured_row(self) -> QWidget:
+        """What the bridge carried on this very port, once somebody has measured it."""
+        numbers = self._bench.look.numbers
+        self.measured = QuantityField(
+            "Measured here", parse_measured, lambda v: numbers.rate(v) if v else "not measured"
+        )
+        self.measured.decimal_point = numbers.decimal_point
+        self.measured.setFixedWidth(150)
+        self.measured.entered.connect(self._on_measured)
+        self.measured.refused.connect(self._on_refused)
+        self.measured_note = label(kind="soft")
+        made = QWidget()
+        made.setLayout(row(label("Measured on this port", "soft"), self.measured))
+        layout = made.layout()
+        assert layout is not None  # set just now
+        layout.addWidget(self.measured_note)
+        made.hide()
+        self._measured = made
+        return made
+
+    def _on_measured(self, bytes_per_s: float) -> None:
+        try:
+            self._bench.measure_stage(bytes_per_s)
+        except VastCellarError as error:
+            self.measured.refuse(error)
+
+    def _on_refused(self, error: VastCellarError | None) -> None:
+        self.measured_note.setText(str(error) if error else "")
+
+    def _show_measured(self) -> None:
+        judgement = self._bench.judgement
+        chain = judgement.chain if judgement else None
+        device = None
+        if chain is not None:
+            key = device_stage(chain.parts)
+            device = next((stage for stage in chain.stages if stage.key == key), None)
+        is_proved = device is not None and device.evidence is Evidence.PROVED
+        self.measured.show_value(device.typical_bytes_per_s if device and is_proved else 0.0)
+        if not self.measured.property("wrong"):
+            self.measured_note.setText(device.why if device else "")
+
     def _on_more(self) -> None:
         self.pickers.show_more(not self.pickers.is_more_shown)
+        self._measured.setVisible(self.pickers.is_more_shown)
 
     def _on_conditions(self) -> None:
         self._is_what_if = True
@@ -193,6 +239,7 @@ class ChainPage(QWidget):
         self.channel.show_judgement(judgement)
         self._show_profile()
         self.link_line.setText(self._link_text())
+        self._show_measured()
         self._show_pickers()
         self._show_mends()
 
@@ -202,6 +249,7 @@ class ChainPage(QWidget):
         if camera is not None:
             self.pickers.show_setup(camera.setup, bench.catalog, bench.shelf, camera.model)
             self._show_sources(camera.setup)
+            self._measured.setVisible(self.pickers.is_more_shown)
 
     def _show_sources(self, setup: Setup | None) -> None:
         """Say of each part, as its tooltip, what is known of it and from where."""
@@ -252,6 +300,13 @@ class ChainPage(QWidget):
     def _on_hover(self, mend: Mend | None) -> None:
         chain = mend.judgement.chain if mend else None
         self.channel.show_ghost(chain, mend_title(mend) if mend else "")
+
+
+def parse_measured(text: str, *, where: str = "", decimal_point: str = ".") -> float:
+    """Read a rate, or 0 for "not measured"."""
+    if text.strip().lower() in ("", "not measured", "no", "0"):
+        return 0.0
+    return parse_rate(text, where=where, decimal_point=decimal_point)
 
 
 def _slider(name: str, low: int, high: int) -> QSlider:

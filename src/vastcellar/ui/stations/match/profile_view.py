@@ -118,9 +118,10 @@ class ProfileView(QWidget):
         text = note(
             f"cache left {numbers.size(left)} of {numbers.size(run.cache_bytes)}",
             self._look.color("soft"),
-            (1, 1),
+            (1, 0),
         )
-        text.setPos(last, 0)
+        top = max(interval.ability_bytes_per_s for interval in run.intervals) / MB
+        text.setPos(last, top)
         self._rates.addItem(text, ignoreBounds=True)
 
     def _draw_events(self, judgement: Judgement, top: float, last: float) -> None:

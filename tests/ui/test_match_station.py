@@ -170,19 +170,19 @@ def test_a_hub_a_file_system_and_encryption_lie_between(app, qtbot, match):
 
 
 def test_a_drive_of_ones_own_is_known_by_its_box_until_more_is_entered(app, qtbot, match):
-    dialog = OwnDriveDialog(app.window, app.look.numbers)
+    dialog = OwnDriveDialog(app.window, app.look.numbers, app.menu.keep_drive)
     for name, text in (("Name", "Merle 4 TB"), ("Capacity", "4 TB"), ("Box: writes", "2900 MB/s")):
         type_into(dialog.findChild(QuantityField, name), text)
     type_into(dialog.findChild(QuantityField, "After its cache"), "9 GB/s")
     assert "less than the 9000 MB/s" in dialog.message.text()
     type_into(dialog.findChild(QuantityField, "After its cache"), "not known")
-    app.menu.keep_drive(dialog.drive)
+    dialog.accept()
     match.chain_page.pickers.drive.chosen.emit("drive:own-merle-4-tb")
     qtbot.waitUntil(lambda: match.verdict.sentence.text().startswith("Not known: its box"))
     assert "only a proof can say" in match.reason.text()
     assert "claimed" in match.verdict.evidence.text()
     type_into(dialog.findChild(QuantityField, "After its cache"), "800 MB/s")
-    app.menu.keep_drive(dialog.drive)
+    dialog.accept()
     qtbot.waitUntil(lambda: match.verdict.sentence.text().startswith("Holds"))
     dialog.deleteLater()
 

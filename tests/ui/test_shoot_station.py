@@ -153,14 +153,16 @@ def test_clips_become_the_proved_rate(app, qtbot, shoot, tmp_path):
 def test_a_codec_of_ones_own_is_kept_and_there_after_a_restart(start, qtbot):
     app = start()
     shoot = app.window.station("shoot")
-    dialog = OwnCodecDialog(shoot, app.look.numbers)
+    dialog = OwnCodecDialog(shoot, app.look.numbers, shoot.use_own_codec)
     type_into(field(dialog, "Name"), "House intra")
     choose(dialog, "Its rate follows", "bits a pixel")
     type_into(field(dialog, "Bits a pixel"), "4")
     type_into(field(dialog, "Crest factor"), "0.5")
     assert "typical_crest is 0.5" in dialog.message.text()
+    dialog.accept()  # not with an entry that was refused
+    assert dialog.result() == 0
     type_into(field(dialog, "Crest factor"), "1.2")
-    shoot.use_own_codec(dialog)
+    dialog.accept()
     qtbot.waitUntil(lambda: app.bench.subject.recording.codec.key == "own-house-intra")
     video = 6144 * 3456 * 25 * 4 / 8
     qtbot.waitUntil(lambda: app.bench.judgement.need.video_bytes_per_s == video)

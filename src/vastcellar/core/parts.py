@@ -319,6 +319,10 @@ class Catalog:
         """Return the enclosure called *key*."""
         return _find(self.enclosures, key, "enclosure")
 
+    def enclosures_for(self, drive: Drive) -> tuple[Enclosure, ...]:
+        """Return the enclosures whose slot speaks what bare *drive* does; none for a closed one."""
+        return tuple(e for e in self.enclosures.values() if drive.slot_protocol in e.slot_protocols)
+
     def cable(self, key: str) -> Cable:
         """Return the cable called *key*."""
         return _find(self.cables, key, "cable")

@@ -59,9 +59,10 @@ def need_sum(need: Need, camera: Camera, fmt: NumberFormat) -> Sum:
         average = "bytes ÷ time" if need.measured else "picture + sound"
     lines.append(SumLine("average", average, fmt.rate(need.average_bytes_per_s, 1)))
     if need.is_range:
-        kind = "leanest to fullest clip" if need.measured else "easy to hard picture, typical"
+        easy = "leanest clip" if need.measured else "an easy one"
+        kind = "fullest clip" if need.measured else "a hard picture, typically"
         low = fmt.number(need.easy_bytes_per_s / 1e6, 1)
-        lines.append(SumLine(kind, f"from {low} to", fmt.rate(need.hard_bytes_per_s, 1)))
+        lines.append(SumLine(kind, f"{easy}: {low}", fmt.rate(need.hard_bytes_per_s, 1)))
     worst = "measured" if need.measured else f"picture × {fmt.number(camera.crest)} + sound"
     lines += [
         SumLine("worst second", worst, fmt.rate(need.peak_bytes_per_s, 1)),

@@ -151,7 +151,7 @@ def style_sheet(look: Look) -> str:
     p = look.palette
     return f"""
     * {{ font-family: "{FAMILY}"; font-size: 14px; color: {p.ink}; }}
-    QMainWindow, QWidget#stage {{ background: {p.ground}; }}
+    QMainWindow, QDialog, QWidget#stage {{ background: {p.ground}; }}
     QToolTip {{ background: {p.panel}; color: {p.ink}; border: 1px solid {p.line}; padding: 4px; }}
     QFrame#card {{ background: {p.panel}; border: 1px solid {p.line}; border-radius: 8px; }}
     QLabel#soft {{ color: {p.soft}; font-family: "{CONDENSED}"; font-size: 13px; }}

@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from vastcellar.core.errors import VastCellarError
 from vastcellar.core.judgement import Judgement
 from vastcellar.core.mends import Mends
-from vastcellar.core.parts import Catalog
+from vastcellar.core.parts import Catalog, Unit
 from vastcellar.core.shoot import Camera
 from vastcellar.core.shoot_plan import CameraPlan, plan_shoot
 from vastcellar.services.judging import judge_camera, mends_for
@@ -18,6 +18,7 @@ from vastcellar.services.matching import setup_for_unit
 from vastcellar.services.measured_stages import keep_or_forget, measured_device
 from vastcellar.services.need_sums import copies_sum, day_sum
 from vastcellar.services.own_catalog import Own, import_parts, save_own
+from vastcellar.services.own_units import checked_unit
 from vastcellar.services.planning import planned
 from vastcellar.services.sums import Sum, sums_of
 from vastcellar.services.workplace import Shelf, Workplace
@@ -54,9 +55,9 @@ class Workbench(QObject):
         self._shelf_reader = Background(self)
         self._shelf_reader.done.connect(self._on_shelf)
         self._shelf_reader.failed.connect(self.trouble)
-        self._stage_keeper = Background(self)
-        self._stage_keeper.done.connect(self._on_stage_kept)
-        self._stage_keeper.failed.connect(self.trouble)
+        self._cellar_writer = Background(self)
+        self._cellar_writer.done.connect(self._on_written)
+        self._cellar_writer.failed.connect(self.trouble)
         # Several edits of one moment are judged once.
         self._judge_soon = QTimer(self, singleShot=True, interval=0)
         self._judge_soon.timeout.connect(self._judge)
@@ -89,10 +90,16 @@ class Workbench(QObject):
             return
         measured = measured_device(chain, bytes_per_s or 1.0)
         workplace, keep = self.workplace, bytes_per_s > 0
-        self._stage_keeper.request(lambda: keep_or_forget(workplace, measured, keep=keep))
+        self._cellar_writer.request(lambda: keep_or_forget(workplace, measured, keep=keep))
 
-    def _on_stage_kept(self, _nothing: object) -> None:
+    def _on_written(self, _nothing: object) -> None:
         self.reload_shelf()
+
+    def keep_unit(self, unit: Unit, *, is_new: bool) -> None:
+        """Put *unit* on the shelf, or change it. Raises BadValueError, UnknownPartError."""
+        kept = checked_unit(unit, self.catalog, self.shelf, is_new=is_new)
+        cellar = self.workplace.cellar
+        self._cellar_writer.request(lambda: cellar.save_units((kept,)))
 
     def keep(self, own: Own) -> None:
         """Add a codec or part of the user's own to the catalog. Raises BadFileError."""

@@ -182,17 +182,11 @@ class ShootMenu(QObject):
         """Ask for a drive of the user's own."""
         from vastcellar.ui.stations.match.own_drive_dialog import OwnDriveDialog
 
-        dialog = OwnDriveDialog(self._window, self._window.look.numbers)
-        if dialog.exec():
-            self.keep_drive(dialog.drive)
+        OwnDriveDialog(self._window, self._window.look.numbers, self.keep_drive).exec()
 
     def keep_drive(self, drive: Drive) -> None:
-        """Add *drive* to the user's catalog."""
-        try:
-            self._bench.keep(drive)
-        except VastCellarError as error:
-            self._tell("This drive can't be kept", error)
-            return
+        """Add *drive* to the user's catalog. Raises BadFileError."""
+        self._bench.keep(drive)
         self._window.job_strip.say(f"{drive.name} is in your catalog now: choose it in Match.")
 
     def ask_pdf(self) -> None:

@@ -90,6 +90,11 @@ class FieldSet(QWidget):
             self.refused.emit(None)
             self.edited.emit(changed, name.lower())
 
+    @property
+    def has_wrong_entry(self) -> bool:
+        """Whether a field holds what can't be read or was refused."""
+        return any(field.property("wrong") for field, _ in self._fields)
+
     def show_value(self, value: Any) -> None:
         """Show *value*; None leaves the fields empty."""
         self.value = value

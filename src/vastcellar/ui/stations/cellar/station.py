@@ -11,9 +11,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from vastcellar.core.parts import Unit
 from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.stations.cellar.run_table import RunTable
 from vastcellar.ui.stations.cellar.shelf_view import ShelfView
+from vastcellar.ui.stations.cellar.unit_dialog import UnitDialog
 from vastcellar.ui.widgets.cards import card, label, row
 
 
@@ -39,7 +41,11 @@ class CellarStation(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(18, 10, 18, 10)
         layout.setSpacing(6)
-        layout.addLayout(row(self.title, self.subtitle, spacing=14))
+        head = row(self.title, self.subtitle, spacing=14)
+        self.add_button = QPushButton("Add a unit …")
+        self.add_button.clicked.connect(self._ask_new)
+        head.addWidget(self.add_button)
+        layout.addLayout(head)
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
         scroll.setWidget(self.shelf)
@@ -50,11 +56,16 @@ class CellarStation(QWidget):
         self.assign_button = QPushButton("Record to it")
         self.assign_button.setToolTip("Or drag the unit onto a camera above")
         self.assign_button.clicked.connect(self._assign)
+        self.change_button = QPushButton("Change …")
+        self.change_button.setToolTip("Its case, how far it is written, its state, a note")
+        self.change_button.clicked.connect(self._ask_change)
+        head.addWidget(self.change_button)
         head.addWidget(self.assign_button)
         inside.addLayout(head)
         inside.addWidget(self.unit_line)
         inside.addWidget(self.no_runs)
         inside.addWidget(self.table, 1)
+        inside.addStretch(0)  # takes the room while there is no table
         layout.addWidget(frame, 3)
         self.shelf.chosen.connect(self._show_unit)
         bench.shelf_changed.connect(self.refresh)
@@ -65,8 +76,9 @@ class CellarStation(QWidget):
         """Show the shelf as it is now."""
         shelf = self._bench.shelf
         proved = {proof.unit_tag for proof in shelf.proofs if proof.is_complete}
+        count = "1 unit" if len(shelf.units) == 1 else f"{len(shelf.units)} units"
         self.subtitle.setText(
-            f"{len(shelf.units)} units, {len(proved)} with a finished test. "
+            f"{count}, {len(proved)} with a finished test. "
             "Water: how full. Bar: rated endurance used. Solid square: measured."
         )
         self.shelf.show_shelf(shelf)
@@ -77,12 +89,34 @@ class CellarStation(QWidget):
         if camera is not None:
             self._bench.assign(camera.key, self.shelf.tag)
 
+    def dialog(self, known: Unit | None = None) -> UnitDialog:
+        """Return the dialog that asks for a unit, or for what is now known of one."""
+        bench = self._bench
+
+        def keep(unit: Unit) -> None:
+            bench.keep_unit(unit, is_new=known is None)
+            self.shelf.tag = unit.tag.strip()
+
+        return UnitDialog(self, bench.look.numbers, bench.catalog, known, keep)
+
+    def _ask_new(self) -> None:
+        self.dialog().exec()
+
+    def _ask_change(self) -> None:
+        if unit := self._bench.shelf.unit(self.shelf.tag):
+            self.dialog(unit).exec()
+
     def _show_unit(self, tag: str) -> None:
         bench = self._bench
         unit = bench.shelf.unit(tag)
+        self.change_button.setVisible(unit is not None)
+        self.no_runs.setVisible(unit is not None)
         if unit is None:
             self.unit_title.setText("No unit yet")
-            self.unit_line.setText("Units that you add to the cellar stand here.")
+            self.unit_line.setText(
+                "Add the drives and cards that you have: what is proved of them is kept here."
+            )
+            self.assign_button.hide()
             self.table.hide()
             return
         camera = bench.subject

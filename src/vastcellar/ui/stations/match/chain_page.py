@@ -176,9 +176,11 @@ class ChainPage(QWidget):
         camera, judgement = bench.subject, bench.judgement
         shown = judgement
         chain = judgement.chain if judgement else None
-        if chain is not None and not self._is_what_if:
-            unit = chain.parts.unit
-            share = unit.used_bytes / chain.parts.drive.capacity_bytes if unit else 0.0
+        for widget in (self.day_button, self.room, self.fill):
+            widget.setEnabled(chain is not None)
+        if not self._is_what_if:
+            unit = chain.parts.unit if chain is not None else None
+            share = unit.used_bytes / chain.parts.drive.capacity_bytes if chain and unit else 0.0
             for slider, value in (
                 (self.room, bench.document.shoot.ambient_c),
                 (self.fill, share * 100),
@@ -282,6 +284,11 @@ class ChainPage(QWidget):
             made.taken.connect(self._on_mend)
             made.hovered.connect(self._on_hover)
             self._cards.addWidget(made)
+        if bench.judgement is None or bench.judgement.chain is None:
+            hint = "Choose a drive above, or look at the Candidates: all that could hold this take."
+            self._cards.addWidget(label(hint, "soft"))
+            self.mends_note.setText("")
+            return
         if not mends.helping:
             self._cards.addWidget(label("No single change of part makes it hold.", "soft"))
         useless = useless_sentence(mends.useless, bench.look.numbers)

@@ -2,17 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
-from PySide6.QtWidgets import QDialog, QDialogButtonBox, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QWidget
 
-from vastcellar.core.errors import VastCellarError
 from vastcellar.core.parts import Drive, DriveKind, WriteBehaviour
 from vastcellar.core.units import NumberFormat, parse_number, parse_rate, parse_size
 from vastcellar.services.own_catalog import own_key
-from vastcellar.ui.widgets.cards import label
-from vastcellar.ui.widgets.field_set import FieldSet
+from vastcellar.ui.widgets.field_dialog import FieldDialog
 from vastcellar.ui.widgets.inputs import plain_text
 
 _KINDS = {
@@ -53,26 +52,30 @@ def _with_cache(drive: Drive, size: float) -> Drive:
     return replace(drive, behaviour=behaviour)
 
 
-class OwnDriveDialog(QDialog):
-    """Asks for a drive; ``drive`` is what was entered."""
+_NEW = Drive(
+    key="own-drive",
+    name="My drive",
+    kind=DriveKind.NVME,
+    medium="not known",
+    capacity_bytes=10**12,
+    claimed_read_bytes_per_s=3500e6,
+    claimed_write_bytes_per_s=3000e6,
+    pcie_generation=4,
+    pcie_lanes=4,
+    form="2280",
+    source="entered by the user",
+)
 
-    def __init__(self, parent: QWidget, numbers: NumberFormat) -> None:
-        super().__init__(parent)
-        self.setWindowTitle("A drive of your own")
-        self.drive = Drive(
-            key="own-drive",
-            name="My drive",
-            kind=DriveKind.NVME,
-            medium="not known",
-            capacity_bytes=10**12,
-            claimed_read_bytes_per_s=3500e6,
-            claimed_write_bytes_per_s=3000e6,
-            pcie_generation=4,
-            pcie_lanes=4,
-            form="2280",
-            source="entered by the user",
-        )
-        self.fields = fields = FieldSet(numbers)
+
+class OwnDriveDialog(FieldDialog):
+    """Asks for a drive; ``value`` is what was entered."""
+
+    def __init__(
+        self, parent: QWidget, numbers: NumberFormat, keep: Callable[[Drive], None] | None = None
+    ) -> None:
+        hint = "Leave “after its cache” unknown: it is then never said to hold."
+        super().__init__(parent, numbers, "A drive of your own", hint, _NEW, keep)
+        fields = self.fields
         fields.add("Name", plain_text, str, lambda d: d.name, _with_name)
         fields.add_choice(
             "It is a",
@@ -101,23 +104,7 @@ class OwnDriveDialog(QDialog):
         )
         self._add("Endurance", parse_size, lambda v: numbers.size(v) if v else "none", "tbw_bytes")
         self._add("Price", parse_number, lambda v: numbers.number(v, 2), "price")
-        self.message = label(kind="wrong", wraps=True)
-        self.message.setMinimumHeight(34)
-        buttons = QDialogButtonBox(
-            QDialogButtonBox.StandardButton.Save | QDialogButtonBox.StandardButton.Cancel
-        )
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
-        layout = QVBoxLayout(self)
-        layout.addWidget(
-            label("Leave “after its cache” unknown: it is then never said to hold.", "soft")
-        )
-        layout.addWidget(fields)
-        layout.addWidget(self.message)
-        layout.addWidget(buttons)
-        fields.edited.connect(self._on_edited)
-        fields.refused.connect(self._say)
-        fields.show_value(self.drive)
+        self.show_value()
 
     def _add(self, name: str, parse: Any, show: Any, attribute: str) -> None:
         self.fields.add(
@@ -127,13 +114,6 @@ class OwnDriveDialog(QDialog):
             lambda drive: getattr(drive, attribute),
             lambda drive, value: replace(drive, **{attribute: value}),
         )
-
-    def _on_edited(self, drive: Drive, _what: str) -> None:
-        self.drive = drive
-        self.fields.show_value(drive)
-
-    def _say(self, error: VastCellarError | None) -> None:
-        self.message.setText("" if error is None else str(error))
 
 
 def _with_name(drive: Drive, name: str) -> Drive:

@@ -149,10 +149,7 @@ class PartPickers(QWidget):
         self.enclosure.setEnabled(is_bare)
         entries = [("", "none: it has its own")] if drive is not None and not is_bare else []
         if is_bare and drive is not None:
-            fitting = [
-                e for e in catalog.enclosures.values() if drive.slot_protocol in e.slot_protocols
-            ]
-            entries = [(enclosure.key, enclosure.name) for enclosure in fitting]
+            entries = [(case.key, case.name) for case in catalog.enclosures_for(drive)]
         self.enclosure.offer(entries, setup.enclosure_key if setup else "")
 
     def _offer_cables(self, setup: Setup | None, catalog: Catalog) -> None:
@@ -178,9 +175,7 @@ class PartPickers(QWidget):
             enclosure_key = self._setup.enclosure_key if self._setup else ""
         drive = catalog.drive(drive_key)
         if drive.needs_enclosure and not enclosure_key:
-            fitting = [
-                e for e in catalog.enclosures.values() if drive.slot_protocol in e.slot_protocols
-            ]
+            fitting = catalog.enclosures_for(drive)
             enclosure_key = fitting[0].key if fitting else ""
         elif not drive.needs_enclosure:
             enclosure_key = ""

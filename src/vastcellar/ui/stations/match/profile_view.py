@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pyqtgraph as pg
-from PySide6.QtCore import Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from vastcellar.core.endurance_run import EnduranceRun, Event, EventKind, sample
@@ -12,6 +12,7 @@ from vastcellar.core.evidence import Verdict
 from vastcellar.core.judgement import Judgement
 from vastcellar.core.units import GB, MB
 from vastcellar.ui.look import Look
+from vastcellar.ui.widgets.cards import label
 from vastcellar.ui.widgets.plots import (
     frame_heat,
     line_pen,
@@ -40,8 +41,14 @@ class ProfileView(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(2)
+        self._nothing = label(
+            "Nothing to draw: no drive is chosen, nothing connects it, or only its box is known.",
+            "soft",
+        )
+        self._nothing.setAlignment(Qt.AlignmentFlag.AlignCenter)
         layout.addWidget(self._rates, 1)
         layout.addWidget(self._heat)
+        layout.addWidget(self._nothing, 1)
         look.changed.connect(self._redraw)
 
     def show_judgement(self, judgement: Judgement | None) -> None:
@@ -59,6 +66,10 @@ class ProfileView(QWidget):
             plot.clear()
             recolor_plot(plot)
         judgement = self._judgement
+        is_drawn = judgement is not None and judgement.run is not None
+        self._rates.setVisible(is_drawn)
+        self._heat.setVisible(is_drawn)
+        self._nothing.setVisible(not is_drawn)
         if judgement is None or judgement.run is None:
             return
         run = judgement.run

@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from operator import attrgetter
 
-from PySide6.QtWidgets import QDialog, QDialogButtonBox, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QWidget
 
-from vastcellar.core.errors import VastCellarError
 from vastcellar.core.formats import SAMPLES_A_PIXEL, CodecFamily, Quality, RateRule
 from vastcellar.core.units import NumberFormat, parse_number, parse_share
 from vastcellar.services.own_catalog import own_key
 from vastcellar.ui.stations.shoot.format_fields import parse_ratio
-from vastcellar.ui.widgets.cards import label
-from vastcellar.ui.widgets.field_set import FieldSet
+from vastcellar.ui.widgets.field_dialog import FieldDialog
 from vastcellar.ui.widgets.inputs import plain_text
 
 _RULES = {
@@ -29,16 +28,20 @@ def _with_rule(codec: CodecFamily, rule: RateRule) -> CodecFamily:
     return replace(codec, rule=rule, qualities=qualities)
 
 
-class OwnCodecDialog(QDialog):
-    """Asks for a codec; ``codec`` is what was entered."""
+_NEW = CodecFamily("own-codec", "My codec", RateRule.RATIO, (), 1.3, "entered by the user")
 
-    def __init__(self, parent: QWidget, numbers: NumberFormat) -> None:
-        super().__init__(parent)
-        self.setWindowTitle("A codec of your own")
-        self.codec = CodecFamily(
-            "own-codec", "My codec", RateRule.RATIO, (), 1.3, "entered by the user"
-        )
-        self.fields = FieldSet(numbers)
+
+class OwnCodecDialog(FieldDialog):
+    """Asks for a codec; ``value`` is what was entered."""
+
+    def __init__(
+        self,
+        parent: QWidget,
+        numbers: NumberFormat,
+        keep: Callable[[CodecFamily], None] | None = None,
+    ) -> None:
+        hint = "It is kept in your catalog, for every shoot."
+        super().__init__(parent, numbers, "A codec of your own", hint, _NEW, keep)
         self.fields.add(
             "Name",
             plain_text,
@@ -82,21 +85,7 @@ class OwnCodecDialog(QDialog):
         )
         self._add_share("An easy picture", "easy_share")
         self._add_share("A hard picture", "hard_share")
-        self.message = label(kind="wrong", wraps=True)
-        self.message.setMinimumHeight(34)
-        buttons = QDialogButtonBox(
-            QDialogButtonBox.StandardButton.Save | QDialogButtonBox.StandardButton.Cancel
-        )
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
-        layout = QVBoxLayout(self)
-        layout.addWidget(label("It is kept in your catalog, for every shoot.", "soft"))
-        layout.addWidget(self.fields)
-        layout.addWidget(self.message)
-        layout.addWidget(buttons)
-        self.fields.edited.connect(self._on_edited)
-        self.fields.refused.connect(self._say)
-        self._show()
+        self.show_value()
 
     def _add_share(self, name: str, attribute: str) -> None:
         self.fields.add(
@@ -108,17 +97,9 @@ class OwnCodecDialog(QDialog):
             tip="Its average as a share of the nominal rate",
         )
 
-    def _on_edited(self, codec: CodecFamily, _what: str) -> None:
-        self.codec = codec
-        self._show()
-
-    def _show(self) -> None:
-        self.fields.show_value(self.codec)
-        rule = self.codec.rule
-        form = self.fields.form
+    def show_value(self) -> None:
+        super().show_value()
+        rule, form = self.value.rule, self.fields.form
         form.setRowVisible(self._sampling, rule is RateRule.RATIO)
         form.setRowVisible(self._ratio, rule is RateRule.RATIO)
         form.setRowVisible(self._bits, rule is RateRule.BITS_PER_PIXEL)
-
-    def _say(self, error: VastCellarError | None) -> None:
-        self.message.setText("" if error is None else str(error))

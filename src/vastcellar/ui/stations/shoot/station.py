@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from vastcellar.core.errors import VastCellarError
+from vastcellar.core.formats import CodecFamily
 from vastcellar.core.measured_rate import MeasuredRate
 from vastcellar.core.needs import Need, camera_need
 from vastcellar.core.shoot import Camera, Shoot
@@ -297,21 +298,12 @@ class ShootStation(QWidget):
         """Ask for a codec of the user's own, keep it, and set the camera to it."""
         from vastcellar.ui.stations.shoot.own_codec_dialog import OwnCodecDialog
 
-        dialog = OwnCodecDialog(self, self._bench.look.numbers)
-        if dialog.exec():
-            self.use_own_codec(dialog)
+        OwnCodecDialog(self, self._bench.look.numbers, self.use_own_codec).exec()
 
-    def use_own_codec(self, dialog: object) -> None:
-        """Keep the codec that *dialog* was given, and set the camera to it."""
-        from vastcellar.ui.stations.shoot.own_codec_dialog import OwnCodecDialog
-
-        assert isinstance(dialog, OwnCodecDialog)  # Qt hands over a plain object
-        try:
-            self._bench.keep(dialog.codec)
-        except VastCellarError as error:
-            self._bench.trouble.emit(error)
-            return
-        self.form.format.codec.chosen.emit(dialog.codec.key)
+    def use_own_codec(self, codec: CodecFamily) -> None:
+        """Keep *codec*, and set the camera to it. Raises BadFileError."""
+        self._bench.keep(codec)
+        self.form.format.codec.chosen.emit(codec.key)
 
     # Clips
 

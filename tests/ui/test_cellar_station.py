@@ -1,0 +1,70 @@
+"""Units of one's own: added, refused, changed, recorded to, and there after a restart."""
+
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+
+from vastcellar.store.cellar import Cellar
+from vastcellar.ui.widgets.inputs import Choice, QuantityField
+
+PATIENCE_MS = 20_000
+
+
+def type_into(dialog, name, text):
+    widget = dialog.findChild(QuantityField, name)
+    widget.setFocus()
+    widget.selectAll()
+    QTest.keyClicks(widget, text)
+    QTest.keyClick(widget, Qt.Key.Key_Return)
+
+
+def test_a_unit_of_ones_own_is_added_to_an_empty_cellar_and_recorded_to(start, qtbot, places):
+    app = start(demo=False)
+    cellar = app.window.station("cellar")
+    app.window.show_station("cellar")
+    qtbot.waitUntil(lambda: "0 units" in cellar.subtitle.text())
+    assert cellar.change_button.isHidden() and cellar.assign_button.isHidden()
+    dialog = cellar.dialog()
+    dialog.show()
+    type_into(dialog, "Tag", "W-01")
+    assert dialog.isVisible()  # Enter ends the entry, not the dialog
+    dialog.findChild(Choice, "Drive").chosen.emit("torvane-t2-2")
+    cases = dialog.findChild(Choice, "Enclosure")
+    assert cases.count() > 3
+    cases.chosen.emit(cases.itemData(1))
+    type_into(dialog, "In use", "9 TB")
+    dialog.accept()
+    assert "more is said to be on it than the 2,000 GB" in dialog.message.text()
+    type_into(dialog, "In use", "250 GB")
+    dialog.accept()
+    qtbot.waitUntil(lambda: app.bench.shelf.unit("W-01") is not None, timeout=PATIENCE_MS)
+    assert cellar.subtitle.text().startswith("1 unit, 0")
+    assert cellar.unit_title.text().startswith("W-01")
+    again = cellar.dialog()
+    type_into(again, "Tag", "W-01")
+    again.accept()
+    assert "there is one of this tag already" in again.message.text()
+    change = cellar.dialog(app.bench.shelf.unit("W-01"))
+    assert change.findChild(QuantityField, "Tag").isReadOnly()
+    change.findChild(Choice, "State").chosen.emit("on loan")
+    type_into(change, "Note", "with the second crew")
+    change.accept()
+    qtbot.waitUntil(lambda: "second crew" in cellar.unit_line.text(), timeout=PATIENCE_MS)
+    app.close()
+    kept = Cellar(places.cellar_file)
+    (unit,) = kept.units()
+    kept.close()
+    assert (unit.tag, unit.used_bytes, unit.state) == ("W-01", 250e9, "on loan")
+    for each in (dialog, again, change):
+        each.deleteLater()
+
+
+def test_match_with_nothing_chosen_says_what_to_do_and_draws_no_empty_plot(start, qtbot):
+    app = start(demo=False)
+    app.window.station("shoot").add_camera()
+    page = app.window.station("match").chain_page
+    app.window.show_station("match")
+    qtbot.waitUntil(lambda: app.bench.judgement is not None)
+    assert page.profile._nothing.isVisible() and not page.profile._rates.isVisible()
+    assert page.room.value() == app.bench.document.shoot.ambient_c
+    assert not page.room.isEnabled()
+    assert "Choose a drive above" in page._cards.itemAt(0).widget().text()

@@ -160,6 +160,27 @@ def test_record_in_a_folder_answers_and_leaves_it_as_it_was(tmp_path):
     assert list(disk.iterdir()) == []
 
 
+def test_one_trace_is_replayed_for_every_camera(tmp_path, capsys, monkeypatch):
+    trace = tmp_path / "run.csv"
+    rows = ["elapsed_s,written_bytes,temperature_c"]
+    rows += [f"{s},{900_000_000 * s}," for s in range(334)]  # 300 GB fast, then 140 MB/s
+    rows += [f"{s},{899_700_000_000 // 3 + 140_000_000 * (s - 333)}," for s in range(334, 2600)]
+    trace.write_text("\n".join(rows) + "\n")
+    shoot = EXAMPLES / "slipway.shoot.json"
+    found = answer("replay", trace, "--shoot", shoot, "--json")["cameras"]
+    verdicts = {each["key"]: each["verdict"] for each in found}
+    assert (verdicts["A"], verdicts["B"]) == ("falls short", "holds")
+    a = found[0]
+    # Lost: what 140 MB/s leaves of 159.83 MB/s once the buffer of 1.1 GB is full.
+    slow_s = 3120 - 299.7e9 / 159_828_480
+    assert a["lost_bytes"] == pytest.approx(slow_s * (159_828_480 - 140e6) - 1.1e9, rel=1e-2)
+    said = CliRunner().invoke(cli, ["replay", str(trace), "--shoot", str(shoot), "--camera", "A"])
+    assert said.output.startswith("A Main: ") and "the first frame lost after" in said.output
+    trace.write_text("\n".join([rows[0], "0,5,", "1,4,"]))
+    said = complaint(capsys, monkeypatch, "replay", trace, "--shoot", shoot)
+    assert "run.csv, trace, row 1: written_bytes falls" in said
+
+
 def test_record_on_a_simulated_rig_is_marked():
     found = answer(
         "prove", "record", "--simulated", EXAMPLES / "wasted.chain.json",

@@ -17,6 +17,7 @@ _COMMANDS = {
     "match": "match_command:match_command",
     "need": "need_command:need",
     "prove": "prove_command:prove",
+    "replay": "replay_command:replay",
     "simulate": "simulate_command:simulate_command",
     "sum": "sum_command:sum_command",
 }

@@ -29,7 +29,7 @@ class Replay:
     seen_bytes: float
     seen_s: float
     covered_share: float
-    """Of the longest take's bytes, how much the trace has seen."""
+    """Of the longest take, how much the trace has seen."""
 
 
 def replay(trace: Trace, camera: Camera, need: Need) -> Replay:
@@ -37,8 +37,9 @@ def replay(trace: Trace, camera: Camera, need: Need) -> Replay:
 
     The trace must be of flat-out writing: a paced one shows no more than its pace. It is walked
     by bytes, not by time: what a drive can take after so many bytes is asked when the camera
-    has recorded as many. That is strict for cache and heat, since a slower camera leaves a drive
-    more time to fold and to cool.
+    has recorded as many; where the drive is slower than the camera, both run in the drive's own
+    time, to the end of the take. That is strict for cache and heat, since a slower camera leaves
+    a drive more time to fold and to cool.
     Raises BadValueError for a trace of under a second.
     """
     _, rates = rates_bytes_per_s(trace, _STEP_S)
@@ -48,24 +49,24 @@ def replay(trace: Trace, camera: Camera, need: Need) -> Replay:
         )
     average = need.average_bytes_per_s
     seen = float(trace.written_bytes[-1])
-    wanted = need.longest_take_bytes
     # A step of the trace lasts for the camera as long as it takes to record the same bytes; a
     # stall, in which nothing was written, lasts as long as it did.
     written = rates * _STEP_S
     durations = np.where(written > 0, np.maximum(written / average, _STEP_S), _STEP_S)
-    upto = np.cumsum(written)
-    used = np.concatenate([[True], upto[:-1] < wanted])
+    begins = np.concatenate([[0.0], np.cumsum(durations)])
+    covered = min(float(begins[-1]) / camera.longest_take_s, 1.0)
+    used = begins[:-1] < camera.longest_take_s
+    durations = np.minimum(durations, camera.longest_take_s - begins[:-1])
     outcome = fluid_outcome(
         zip(durations[used].tolist(), rates[used].tolist(), strict=True),
         average,
         camera.buffer_bytes,
     )
-    covered = min(seen / wanted, 1.0)
     lowest = lowest_second_bytes_per_s(rates[used])
     margin = lowest / need.needed_write_bytes_per_s - 1
     if outcome.lost_bytes > 0:
         verdict = Verdict.FALLS_SHORT
-        margin = min(margin, -outcome.lost_bytes / wanted)
+        margin = min(margin, -outcome.lost_bytes / need.longest_take_bytes)
     elif covered < 1:
         return Replay(Verdict.NOT_KNOWN, None, outcome, seen, trace.duration_s, covered)
     else:

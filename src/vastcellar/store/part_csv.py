@@ -13,6 +13,7 @@ from vastcellar.core.errors import BadFileError, BadValueError
 from vastcellar.core.links import Cable, LinkMode
 from vastcellar.core.parts import Case, Drive, DriveKind, Enclosure, WriteBehaviour
 from vastcellar.core.units import parse_number, parse_rate, parse_size
+from vastcellar.store.text_files import read_text
 
 COLUMNS = (
     "part",
@@ -45,16 +46,7 @@ def read_parts(path: Path, modes: Mapping[str, LinkMode]) -> tuple[Part, ...]:
     What a row leaves empty stays unknown: a drive without ``after_cache`` is only as good as its
     box. Raises BadFileError naming line and column; nothing of a file with an error is taken.
     """
-    try:
-        text = path.read_text(encoding="utf-8-sig")
-    except OSError as error:
-        raise BadFileError(
-            f"it can't be read ({error.strerror})", where=str(path), mend="Check the path"
-        ) from error
-    except UnicodeDecodeError as error:
-        raise BadFileError(
-            f"byte {error.start} is not UTF-8", where=path.name, mend="Save it as UTF-8"
-        ) from error
+    text = read_text(path)
     first = text.partition("\n")[0]
     delimiter = ";" if first.count(";") > first.count(",") else ","
     rows = csv.DictReader(io.StringIO(text), delimiter=delimiter)

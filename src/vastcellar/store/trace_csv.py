@@ -5,11 +5,13 @@ from __future__ import annotations
 import csv
 import io
 import math
+from pathlib import Path
 
 import numpy as np
 
-from vastcellar.core.errors import BadFileError
+from vastcellar.core.errors import BadFileError, BadValueError
 from vastcellar.core.trace import Trace
+from vastcellar.store.text_files import read_text
 
 HEADER = ("elapsed_s", "written_bytes", "temperature_c")
 
@@ -51,4 +53,12 @@ def parse_trace(text: str, name: str) -> Trace:
                 mend="Give seconds, bytes and degrees; degrees may be empty",
             ) from error
     columns = np.array(values, dtype=np.float64).reshape(-1, 3)
-    return Trace(columns[:, 0].copy(), columns[:, 1].copy(), columns[:, 2].copy())
+    try:
+        return Trace(columns[:, 0].copy(), columns[:, 1].copy(), columns[:, 2].copy())
+    except BadValueError as error:
+        raise BadFileError(error.what, where=f"{name}, {error.where}", mend=error.mend) from error
+
+
+def read_trace(path: Path) -> Trace:
+    """Return the trace in the CSV file *path*. Raises BadFileError naming file and line."""
+    return parse_trace(read_text(path), path.name)

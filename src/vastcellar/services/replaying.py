@@ -1,0 +1,33 @@
+"""Replay a measured trace: one run of a drive answers every camera of a shoot."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from vastcellar.core.needs import Need, camera_need
+from vastcellar.core.replay import Replay, replay
+from vastcellar.core.shoot import Camera, Shoot
+from vastcellar.store.trace_csv import read_trace
+
+
+@dataclass(frozen=True, slots=True)
+class CameraReplay:
+    """What a camera would have met on the drive of the trace."""
+
+    camera: Camera
+    need: Need
+    replay: Replay
+
+
+def replay_in_file(path: Path, shoot: Shoot) -> tuple[CameraReplay, ...]:
+    """Return the replay of the trace in *path* for each camera of *shoot*.
+
+    Raises BadFileError for a file that is no trace, BadValueError for one that is too short.
+    """
+    trace = read_trace(path)
+    found = []
+    for camera in shoot.cameras:
+        need = camera_need(camera)
+        found.append(CameraReplay(camera, need, replay(trace, camera, need)))
+    return tuple(found)

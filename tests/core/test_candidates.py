@@ -16,6 +16,7 @@ from vastcellar.core.errors import BadValueError
 from vastcellar.core.judgement import judge_take
 from vastcellar.core.measured_stages import StageMeasurement, build_measured_chain
 from vastcellar.core.needs import camera_need
+from vastcellar.core.parts import Unit
 from vastcellar.core.picks import (
     Pick,
     School,
@@ -55,6 +56,28 @@ def test_every_candidate_is_judged_as_its_own_chain_is(slipway, catalog, shelf, 
         assert table.verdict(row) is judgement.verdict
         assert table.cause(row) is judgement.cause
         assert table.burst_write[row] <= chain.mode.ceiling_bytes_per_s
+
+
+def test_of_a_bare_unit_only_the_case_is_bought(slipway, catalog, shelf):
+    bare = Unit("N-01", "torvane-t2-2", used_bytes=100e9)
+    camera = replace(slipway.camera("A"), setup=None)
+    need = camera_need(camera)
+    hosts = [catalog.host("maro-6")]
+    owned = frozenset(catalog.cables)
+    table = find_candidates(camera, need, hosts, catalog, [bare], 24.0, owned)
+    rows = [row for row in range(len(table)) if table.unit(row) is bare]
+    assert len(rows) >= len(catalog.enclosures_for(catalog.drive("torvane-t2-2"))) / 2
+    for row in rows:
+        assert table.price[row] == table.enclosure(row).price
+        setup = table.setup(row)
+        assert (setup.unit_tag, setup.enclosure_key) == ("N-01", table.enclosure(row).key)
+        chain = build_chain(find_parts(setup, catalog, bare), catalog, 24.0)
+        assert table.verdict(row) is judge_take(camera, need, chain, 24.0).verdict
+        assert table.free_bytes[row] == 1.9e12
+    picks = pick_all(table)
+    assert Pick.NOTHING_TO_BUY not in picks
+    assert table.unit(picks[Pick.CHEAPEST]) is bare
+    assert table.name(picks[Pick.CHEAPEST]).startswith("N-01: Torvane T2 2 TB in ")
 
 
 def test_what_was_measured_on_a_port_counts_there_alone(slipway, catalog, shelf):

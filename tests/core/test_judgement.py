@@ -13,6 +13,7 @@ from vastcellar.core.evidence import Evidence, Verdict
 from vastcellar.core.judgement import Cause, judge_take
 from vastcellar.core.mends import Change, find_mends
 from vastcellar.core.needs import camera_need
+from vastcellar.core.parts import Unit
 from vastcellar.core.proof import RecorderProof, why_not_covering
 from vastcellar.core.shoot import Setup
 
@@ -200,6 +201,15 @@ def test_mends_hold_and_come_cheapest_first(slipway, catalog, shelf):
     assert len(tags) == len(set(tags))
     assert all(states[tag] == "ready" for tag in tags)
     assert {m.change for m in mends.useless} >= {Change.CABLE, Change.ENCLOSURE}
+
+
+def test_a_bare_unit_helps_in_the_case_that_is_there(slipway, catalog):
+    camera = slipway.camera("A")
+    bare = Unit("N-01", "torvane-t2-2")
+    mends = find_mends(camera, camera_need(camera), camera.setup, catalog, (bare,), 24.0)
+    (mend,) = [m for m in mends.helping if m.change is Change.UNIT]
+    assert (mend.setup.unit_tag, mend.setup.enclosure_key) == ("N-01", camera.setup.enclosure_key)
+    assert mend.price == 0
 
 
 def test_units_of_other_cameras_are_left_to_them(slipway, catalog, shelf):

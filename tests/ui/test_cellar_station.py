@@ -3,6 +3,9 @@
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 
+from vastcellar.core.evidence import Verdict
+from vastcellar.core.parts import Unit
+from vastcellar.services.matching import find_for
 from vastcellar.store.cellar import Cellar
 from vastcellar.ui.widgets.inputs import Choice, QuantityField
 
@@ -56,6 +59,29 @@ def test_a_unit_of_ones_own_is_added_to_an_empty_cellar_and_recorded_to(start, q
     assert (unit.tag, unit.used_bytes, unit.state) == ("W-01", 250e9, "on loan")
     for each in (dialog, again, change):
         each.deleteLater()
+
+
+def test_a_bare_unit_is_recorded_to_in_the_cheapest_case_that_holds(app, qtbot):
+    app.bench.keep_unit(Unit("W-01", "torvane-t2-2"), is_new=True)
+    qtbot.waitUntil(lambda: app.bench.shelf.unit("W-01") is not None, timeout=PATIENCE_MS)
+    app.bench.assign("A", "W-01")
+    setup = app.bench.document.shoot.camera("A").setup
+    assert setup.unit_tag == "W-01"
+    qtbot.waitUntil(lambda: app.bench.judgements["A"].verdict is Verdict.HOLDS)
+    chosen = app.bench.catalog.enclosure(setup.enclosure_key).price
+    found = find_for(
+        app.bench.document.shoot,
+        app.bench.document.shoot.camera("A"),
+        [app.bench.catalog.host("maro-6")],
+        app.bench.catalog,
+        app.bench.shelf,
+    ).table
+    cheaper = [
+        row
+        for row in range(len(found))
+        if found.unit(row) and found.unit(row).tag == "W-01" and found.holds[row]
+    ]
+    assert chosen == min(found.enclosure(row).price for row in cheaper)
 
 
 def test_match_with_nothing_chosen_says_what_to_do_and_draws_no_empty_plot(start, qtbot):

@@ -179,36 +179,41 @@ def assemblies(
     *,
     most: int = 60_000,
 ) -> Assemblies:
-    """Return all that can be put together from the catalog, and the shelf's *units* as they are.
+    """Return all that can be put together from catalog and shelf.
 
+    The shelf's *units* are taken as they are; of a bare one only the case must be bought.
     Beyond *most* pairs each bare drive keeps its cheapest enclosures.
     """
     drives: list[Drive] = []
     enclosures: list[Enclosure | None] = []
     owners: list[Unit | None] = []
     price: list[float] = []
+    bare: list[tuple[Drive, Unit | None]] = []
     for unit in units:
         drive = catalog.drives.get(unit.drive_key)
         enclosure = catalog.enclosures.get(unit.enclosure_key)
-        if drive is None or (drive.needs_enclosure and enclosure is None):
+        if drive is None:
+            continue
+        if drive.needs_enclosure and enclosure is None:
+            bare.append((drive, unit))
             continue
         drives.append(drive)
         enclosures.append(enclosure if drive.needs_enclosure else None)
         owners.append(unit)
         price.append(0.0)
     cases = sorted(catalog.enclosures.values(), key=lambda enclosure: enclosure.price)
-    bare = [drive for drive in catalog.drives.values() if drive.needs_enclosure]
+    bare += [(drive, None) for drive in catalog.drives.values() if drive.needs_enclosure]
     each = max(most // max(len(bare), 1), 1)
-    fits = _fits(bare, cases)
+    fits = _fits([drive for drive, _ in bare], cases)
     left_out = 0
-    for row, drive in enumerate(bare):
+    for row, (drive, owner) in enumerate(bare):
         fitting = np.flatnonzero(fits[row])
         left_out += max(fitting.size - each, 0)
         for column in fitting[:each]:
             drives.append(drive)
             enclosures.append(cases[column])
-            owners.append(None)
-            price.append(drive.price + cases[column].price)
+            owners.append(owner)
+            price.append(cases[column].price + (drive.price if owner is None else 0.0))
     for drive in catalog.drives.values():
         if not drive.needs_enclosure:
             drives.append(drive)

@@ -115,8 +115,10 @@ class CandidateTable:
     def name(self, row: int) -> str:
         """Say what it is in a line."""
         drive, enclosure, unit = self.drive(row), self.enclosure(row), self.unit(row)
-        if unit is not None:
+        if unit is not None and (enclosure is None or unit.enclosure_key):
             return f"{unit.tag}: {drive.name}"
+        if unit is not None and enclosure is not None:
+            return f"{unit.tag}: {drive.name} in {enclosure.name}"
         return f"{drive.name} in {enclosure.name}" if enclosure else drive.name
 
 

@@ -111,13 +111,7 @@ def _changes(
     """Yield (kind of change, changed setup, price of what must be bought)."""
     for unit in units:
         if unit.state == "ready" and unit.tag not in taken_tags and unit.tag != setup.unit_tag:
-            bare = replace(
-                setup,
-                unit_tag=unit.tag,
-                drive_key=unit.drive_key,
-                enclosure_key=unit.enclosure_key,
-            )
-            yield from _on_every_port(Change.UNIT, bare, catalog, 0.0)
+            yield from _on_every_port(Change.UNIT, _with_unit(setup, unit, catalog), catalog, 0.0)
     now = catalog.drive(setup.drive_key)
     for drive in catalog.drives.values():
         if drive.key == setup.drive_key:
@@ -138,6 +132,14 @@ def _changes(
     for port in catalog.host(setup.host_key).ports:
         if port.key != setup.port_key and port.is_slot == (not setup.cable_key):
             yield Change.PORT, replace(setup, port_key=port.key), 0.0
+
+
+def _with_unit(setup: Setup, unit: Unit, catalog: Catalog) -> Setup:
+    """Return *setup* with *unit* in it; a bare one goes into the case that is there."""
+    drive, case_key = catalog.drives.get(unit.drive_key), unit.enclosure_key
+    if drive is not None and drive.needs_enclosure and not case_key:
+        case_key = setup.enclosure_key
+    return replace(setup, unit_tag=unit.tag, drive_key=unit.drive_key, enclosure_key=case_key)
 
 
 def _on_every_port(

@@ -62,7 +62,8 @@ def pick_all(table: CandidateTable, allowed: BoolArray | None = None) -> dict[Pi
             order = np.lexsort(tuple(key[chosen] for key in reversed(keys)))
             found[pick] = int(chosen[order[0]])
 
-    is_bought = np.array([unit is None for unit in table.parts.units])[table.assembly]
+    is_new = np.array([unit is None for unit in table.parts.units])
+    is_bought = (is_new | (table.parts.price > 0))[table.assembly]  # a case for a bare unit too
     price, margin = table.price, -table.margin
     put(Pick.NOTHING_TO_BUY, good & ~is_bought & (price == 0), margin)
     put(Pick.CHEAPEST, good & is_bought, price, margin)

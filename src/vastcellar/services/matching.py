@@ -125,6 +125,7 @@ def setup_for_unit(
 ) -> Setup:
     """Return the best way for *camera* to record to *unit*, at the camera's own port or slot.
 
+    A bare unit gets the cheapest case that holds, or the best where none does.
     Raises BadValueError where the two don't connect.
     """
     own = own_host(camera, catalog)
@@ -140,8 +141,13 @@ def setup_for_unit(
             where=f"camera {camera.key!r}",
             mend="Choose a unit that fits its port or slot",
         )
-    best = min(mine, key=lambda row: (-float(table.margin[row]), float(table.price[row])))
-    return table.setup(best)
+
+    def preference(row: int) -> tuple[bool, float, float, float]:
+        holds = bool(table.holds[row])
+        case_price = float(table.parts.price[table.assembly[row]]) if holds else 0.0
+        return not holds, case_price, -float(table.margin[row]), float(table.price[row])
+
+    return table.setup(min(mine, key=preference))
 
 
 @dataclass(frozen=True)

@@ -187,6 +187,39 @@ def test_dropped_frames_prove_that_it_falls_short_however_short_the_run(slipway,
     assert judged(slipway, "B", catalog, shelf, proofs=(harder,)).evidence is Evidence.COMPUTED
 
 
+def test_a_short_run_that_was_slow_speaks_against_the_model(slipway, catalog, shelf):
+    slow = proof_of(
+        slipway,
+        duration_s=5.0,
+        achieved_bytes_per_s=46e6,
+        slowest_second_ability_bytes_per_s=37e6,
+    )
+    found = judged(slipway, "B", catalog, shelf, proofs=(slow,))
+    assert (found.verdict, found.margin, found.against) == (Verdict.NOT_KNOWN, None, slow)
+    # A later one that kept the pace takes it back; one at an easier pace doesn't.
+    later = datetime(2026, 11, 4, tzinfo=UTC)
+    kept = proof_of(slipway, duration_s=5.0, measured_at=later)
+    assert judged(slipway, "B", catalog, shelf, proofs=(slow, kept)).verdict is Verdict.HOLDS
+    easy = replace(kept, load_bytes_per_s=20e6, achieved_bytes_per_s=20e6)
+    assert judged(slipway, "B", catalog, shelf, proofs=(slow, easy)).against is slow
+    # In a hotter room, on another unit, or merely short: nothing is said by it.
+    for changes in (
+        {"ambient_c": 40.0},
+        {"unit_tag": "K-12"},
+        {"slowest_second_ability_bytes_per_s": 300e6},
+    ):
+        other = replace(slow, **changes)
+        assert judged(slipway, "B", catalog, shelf, proofs=(other,)).verdict is Verdict.HOLDS
+
+
+def test_a_proof_makes_no_room(slipway, catalog, shelf):
+    camera = slipway.camera("B")
+    full = replace(shelf.unit("K-11"), used_bytes=900e9)
+    chain = build_chain(find_parts(camera.setup, catalog, full), catalog, 24.0)
+    found = judge_take(camera, camera_need(camera), chain, 24.0, (proof_of(slipway),))
+    assert (found.verdict, found.cause) == (Verdict.FALLS_SHORT, Cause.SPACE)
+
+
 def test_mends_hold_and_come_cheapest_first(slipway, catalog, shelf):
     camera = slipway.camera("A")
     need = camera_need(camera)

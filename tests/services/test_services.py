@@ -90,6 +90,21 @@ def test_a_run_too_short_for_the_take_is_kept_but_proves_nothing(workplace, slip
     assert len(workplace.cellar.runs("K-11")) == 1
 
 
+def test_a_short_run_that_was_slow_is_said_where_the_verdict_stands(workplace, slipway):
+    camera = slipway.camera("B")
+    before = judge_camera(slipway, camera, workplace.catalog, workplace.shelf())
+    prove(workplace, slipway, "B", 60)
+    kept = workplace.shelf().proofs[0]
+    slow = replace(kept, achieved_bytes_per_s=46e6, slowest_second_ability_bytes_per_s=37e6)
+    shelf = replace(workplace.shelf(), proofs=(slow,))
+    found = judge_camera(slipway, camera, workplace.catalog, shelf)
+    assert (before.verdict, found.verdict) == (Verdict.HOLDS, Verdict.NOT_KNOWN)
+    said = verdict_sentence(found, camera, PLAIN)
+    assert said.endswith("but a run of 1 min wrote at 46 MB/s")
+    assert "The camera sends 92.5 MB/s" in reason(found, camera, PLAIN)
+    assert evidence_line(found, PLAIN).endswith("measured otherwise on a simulated rig")
+
+
 def test_every_figure_has_its_sum_with_the_values_that_it_was_made_from(slipway, catalog, shelf):
     camera = slipway.camera("A")
     judgement = judge_camera(slipway, camera, catalog, shelf)

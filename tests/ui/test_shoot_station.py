@@ -144,6 +144,8 @@ def test_clips_become_the_proved_rate(app, qtbot, shoot, tmp_path):
     qtbot.waitUntil(lambda: app.bench.subject.measured is not None, timeout=PATIENCE_MS)
     qtbot.waitUntil(lambda: app.bench.planned.need("A").evidence is Evidence.PROVED)
     assert "1 clip, 6 s" in shoot.form.clips_line.text()
+    shoot.measure(clip)  # once more: nothing changes, and it is not left reading
+    qtbot.waitUntil(lambda: "1 clip, 6 s" in shoot.form.clips_line.text(), timeout=PATIENCE_MS)
     qtbot.mouseClick(shoot.form.forget_button, LEFT)
     assert app.bench.subject.measured is None
     shoot.measure(tmp_path / "missing.mov")

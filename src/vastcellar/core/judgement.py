@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from vastcellar.core.chain import CAPPING_STAGES, Chain, heat_path
 from vastcellar.core.endurance_run import EnduranceRun, Interval, run_endurance
 from vastcellar.core.evidence import Evidence, Verdict, verdict_for_margin
 from vastcellar.core.needs import Need
-from vastcellar.core.proof import RecorderProof, newest_covering
+from vastcellar.core.proof import RecorderProof, newest_against, newest_covering
 from vastcellar.core.recorder import FluidOutcome, profile_outcome
 from vastcellar.core.shoot import Camera
 from vastcellar.core.workloads import Workload, paced
@@ -49,6 +49,8 @@ class Judgement:
     lowest_ability_bytes_per_s: float = 0.0
     free_bytes: float = 0.0
     proof: RecorderProof | None = None
+    against: RecorderProof | None = None
+    """A run too short to prove anything, slower than the camera all the same."""
 
 
 def not_judged(need: Need) -> Judgement:
@@ -102,6 +104,7 @@ def judge_take(
         chain: what it records to.
         ambient_c: of the room.
         proofs: recorder tests on record; the newest that covers this take outranks the model.
+            Where none does, a run that was slower than the camera makes it not known.
         workload: in place of the take alone; then only the model counts.
 
     """
@@ -122,7 +125,14 @@ def judge_take(
     if workload is not None:
         return computed
     proof = newest_covering(proofs, camera, need, chain, ambient_c)
-    return computed if proof is None else _proved(computed, proof)
+    if computed.cause is Cause.SPACE:  # no run makes room
+        return computed
+    if proof is not None:
+        return _proved(computed, proof)
+    against = newest_against(proofs, camera, need, chain, ambient_c)
+    if against is None or computed.verdict is Verdict.FALLS_SHORT:
+        return computed
+    return replace(computed, verdict=Verdict.NOT_KNOWN, margin=None, against=against)
 
 
 def _by_its_box(need: Need, chain: Chain) -> Judgement:

@@ -11,6 +11,8 @@ from vastcellar.core.shoot import Camera
 
 # A test paced this much below the need's average still counts as that average.
 _PACE_TOLERANCE = 0.005
+# Written to the end of the flush this much below its pace, a run was slow, not merely short.
+_SLOW_SHARE = 0.9
 # A run in a room this much cooler says little about a hotter one.
 _COOLER_ROOM_K = 3.0
 
@@ -45,14 +47,8 @@ def why_not_covering(
     pace and no larger buffer, for the whole take, in a room about as warm. Frames dropped at an
     easier load answer too: a harder one can't go better.
     """
-    unit = chain.parts.unit
-    if unit is None or proof.unit_tag != unit.tag:
-        return "it ran on another unit"
-    enclosure_key = chain.parts.enclosure.key if chain.parts.enclosure else ""
-    if proof.enclosure_key != enclosure_key:
-        return "it ran in another enclosure"
-    if chain.mode is None or proof.mode_key != chain.mode.key:
-        return "it ran on another link mode"
+    if other := _other_setup(proof, chain):
+        return other
     if proof.frames_dropped:
         is_easier = (
             proof.load_bytes_per_s <= need.average_bytes_per_s * (1 + _PACE_TOLERANCE)
@@ -82,3 +78,46 @@ def newest_covering(
         proof for proof in proofs if not why_not_covering(proof, camera, need, chain, ambient_c)
     ]
     return max(covering, key=lambda proof: proof.measured_at, default=None)
+
+
+def newest_against(
+    proofs: tuple[RecorderProof, ...], camera: Camera, need: Need, chain: Chain, ambient_c: float
+) -> RecorderProof | None:
+    """Return the newest run on this very setup, if it was slower than *camera* records.
+
+    Too short to prove that the take fails, it still speaks against a model that says it holds.
+    A later run that kept the camera's pace takes the word back; one at an easier pace doesn't.
+    """
+    telling = [
+        proof
+        for proof in proofs
+        if not _other_setup(proof, chain)
+        and proof.ambient_c <= ambient_c + _COOLER_ROOM_K
+        and (
+            _was_too_slow(proof, need)
+            or proof.load_bytes_per_s >= need.average_bytes_per_s * (1 - _PACE_TOLERANCE)
+        )
+    ]
+    newest = max(telling, key=lambda proof: proof.measured_at, default=None)
+    return newest if newest is not None and _was_too_slow(newest, need) else None
+
+
+def _was_too_slow(proof: RecorderProof, need: Need) -> bool:
+    asked = min(proof.load_bytes_per_s, need.average_bytes_per_s)
+    return (
+        proof.achieved_bytes_per_s < asked * _SLOW_SHARE
+        and proof.slowest_second_ability_bytes_per_s < need.average_bytes_per_s
+    )
+
+
+def _other_setup(proof: RecorderProof, chain: Chain) -> str:
+    """Say what else *proof* ran on than *chain*, or return ""."""
+    unit = chain.parts.unit
+    if unit is None or proof.unit_tag != unit.tag:
+        return "it ran on another unit"
+    enclosure_key = chain.parts.enclosure.key if chain.parts.enclosure else ""
+    if proof.enclosure_key != enclosure_key:
+        return "it ran in another enclosure"
+    if chain.mode is None or proof.mode_key != chain.mode.key:
+        return "it ran on another link mode"
+    return ""

@@ -30,6 +30,10 @@ def verdict_sentence(judgement: Judgement, camera: Camera, fmt: NumberFormat) ->
     take = f"{fmt.duration(camera.longest_take_s)} take"
     if judgement.cause is Cause.NOTHING_CHOSEN:
         return f"Not known: choose what camera {camera.key} records to"
+    if judgement.against is not None:
+        run = judgement.against
+        wrote = f"{fmt.duration(run.duration_s)} wrote at {fmt.rate(run.achieved_bytes_per_s)}"
+        return f"Not known: by its parts it should hold, but a run of {wrote}"
     if judgement.cause is Cause.NOT_MEASURED and judgement.proof is None:
         return "Not known: its box promises enough for a short burst"
     if judgement.cause is Cause.NOT_CONNECTED:
@@ -69,6 +73,9 @@ def reason(judgement: Judgement, camera: Camera, fmt: NumberFormat) -> str:
         return "A drive, an enclosure, a cable and a port make a verdict possible."
     if judgement.cause is Cause.NOT_CONNECTED:
         return f"{chain.problem[0].upper()}{chain.problem[1:]}."
+    if judgement.against is not None:
+        sent = fmt.rate(judgement.need.average_bytes_per_s)
+        return f"The camera sends {sent}. Look for what slowed it, then prove the whole take."
     lowest = fmt.rate(judgement.lowest_ability_bytes_per_s)
     if judgement.cause is Cause.NOT_MEASURED:
         return f"The box says {lowest}; what it writes for a whole take only a proof can say."
@@ -144,6 +151,9 @@ def evidence_line(judgement: Judgement, fmt: NumberFormat) -> str:
         )
     if judgement.evidence is Evidence.CLAIMED:
         return "claimed · printed on its box"
+    if judgement.against is not None:
+        where = "on a simulated rig" if judgement.against.is_simulated else "on the real disk"
+        return f"computed · measured otherwise {where}"
     if judgement.verdict is Verdict.NOT_KNOWN:
         return "nothing to go by yet"
     return "computed · chain, cache and heat with typical figures"

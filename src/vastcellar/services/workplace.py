@@ -60,6 +60,11 @@ class Shelf:
     stages: tuple[StageMeasurement, ...] = ()
     """What stages carried that were measured on a host."""
 
+    @property
+    def count_text(self) -> str:
+        """How many units there are, in words."""
+        return "1 unit" if len(self.units) == 1 else f"{len(self.units)} units"
+
     def unit(self, tag: str) -> Unit | None:
         """Return the unit with *tag*, or None."""
         return next((unit for unit in self.units if unit.tag == tag), None)

@@ -137,7 +137,7 @@ class MainWindow(QMainWindow):
         self.rail.show_state("match", match)
         proved = sum(1 for j in bench.judgements.values() if j.proof is not None)
         self.rail.show_state("prove", f"{proved} of {count} proved")
-        self.rail.show_state("cellar", f"{len(bench.shelf.units)} units")
+        self.rail.show_state("cellar", bench.shelf.count_text)
 
     def _on_trouble(self, error: Exception) -> None:
         self.job_strip.say(str(error))

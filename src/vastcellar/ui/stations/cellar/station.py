@@ -76,9 +76,8 @@ class CellarStation(QWidget):
         """Show the shelf as it is now."""
         shelf = self._bench.shelf
         proved = {proof.unit_tag for proof in shelf.proofs if proof.is_complete}
-        count = "1 unit" if len(shelf.units) == 1 else f"{len(shelf.units)} units"
         self.subtitle.setText(
-            f"{count}, {len(proved)} with a finished test. "
+            f"{shelf.count_text}, {len(proved)} with a finished test. "
             "Water: how full. Bar: rated endurance used. Solid square: measured."
         )
         self.shelf.show_shelf(shelf)

@@ -253,6 +253,7 @@ class CameraForm(QWidget):
 
     def _clips_widget(self) -> QWidget:
         self.clips_line = label(kind="soft", wraps=True)
+        self._clips_said_of: object = None
         self.clip_button = QPushButton("A clip…")
         self.folder_button = QPushButton("A folder…")
         self.forget_button = QPushButton("Forget")
@@ -300,12 +301,22 @@ class CameraForm(QWidget):
         second = camera.second if camera else None
         self.second_format.setVisible(second is not None)
         self.second_format.show_value(second.recording if second else None)
-        self.clips_line.setText(self._clips_text(camera))
+        if _clips_of(camera) != self._clips_said_of:
+            self.show_clips(camera)
         media = camera.limits.media if camera else ()
         taken = [f"{m.name} ({m.guarantee})" if m.guarantee else m.name for m in media]
         self.media_line.setText(f"Takes {', '.join(taken)}." if taken else "")
         self.media_line.setVisible(bool(taken))
         self.forget_button.setEnabled(camera is not None and camera.measured is not None)
+
+    def show_clips(self, camera: Camera | None) -> None:
+        """Say what the clips of *camera* came to."""
+        self.say_of_clips(camera, self._clips_text(camera))
+
+    def say_of_clips(self, camera: Camera | None, text: str) -> None:
+        """Say *text* of the clips of *camera*: it stands until these or the format change."""
+        self._clips_said_of = _clips_of(camera)
+        self.clips_line.setText(text)
 
     def _clips_text(self, camera: Camera | None) -> str:
         measured: Any = camera.measured if camera else None
@@ -346,3 +357,7 @@ def _or_never(parse: Callable[..., Any], never: Any) -> Callable[..., Any]:
         return parse(text, where=where, decimal_point=decimal_point)
 
     return read
+
+
+def _clips_of(camera: Camera | None) -> object:
+    return (camera.key, camera.recording, camera.measured) if camera else ()

@@ -321,7 +321,7 @@ class ShootStation(QWidget):
         """Read the clip or folder *place* and give its rate to the subject."""
         from vastcellar.services.clips import measure_clips
 
-        self.form.clips_line.setText(f"Reading {place.name} …")
+        self._say_of_clips(f"Reading {place.name} …")
         self._clip_reader.request(lambda: measure_clips(place))
 
     def _on_clips(self, measured: MeasuredRate) -> None:
@@ -334,11 +334,16 @@ class ShootStation(QWidget):
             self._on_camera(with_measured(camera, measured), "measured rate")
         except VastCellarError as error:
             self._on_clip_trouble(error)
+            return
+        self.form.show_clips(self.what_if or self._bench.subject)
 
     def _on_clip_trouble(self, error: Exception) -> None:
         if not isinstance(error, VastCellarError):
             raise error
-        self.form.clips_line.setText(str(error))
+        self._say_of_clips(str(error))
+
+    def _say_of_clips(self, text: str) -> None:
+        self.form.say_of_clips(self.what_if or self._bench.subject, text)
 
     # Showing
 

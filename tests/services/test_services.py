@@ -12,6 +12,7 @@ from vastcellar.core.evidence import Evidence, Verdict
 from vastcellar.core.recorder import RecorderLoad
 from vastcellar.core.units import PLAIN
 from vastcellar.services.judging import chain_of, judge_camera, mends_for
+from vastcellar.services.matching import find_for
 from vastcellar.services.proving import keep_proof, rig_proof, rig_speed
 from vastcellar.services.shoots import (
     keep_unsaved,
@@ -103,6 +104,30 @@ def test_a_short_run_that_was_slow_is_said_where_the_verdict_stands(workplace, s
     assert said.endswith("but a run of 1 min wrote at 46 MB/s")
     assert "The camera sends 92.5 MB/s" in reason(found, camera, PLAIN)
     assert evidence_line(found, PLAIN).endswith("measured otherwise on a simulated rig")
+
+
+def test_what_was_proved_of_a_unit_counts_among_the_candidates(workplace, slipway):
+    camera = slipway.camera("B")
+    prove(workplace, slipway, "B")
+    shelf = workplace.shelf()
+    hosts = [workplace.catalog.host(camera.setup.host_key)]
+    alone = replace(slipway, copies=())
+
+    for slow_bytes_per_s, verdict in ((0.0, Verdict.HOLDS), (37e6, Verdict.NOT_KNOWN)):
+        (proof,) = shelf.proofs
+        if slow_bytes_per_s:
+            proof = replace(
+                proof,
+                duration_s=5.0,
+                achieved_bytes_per_s=46e6,
+                slowest_second_ability_bytes_per_s=slow_bytes_per_s,
+            )
+        now = replace(shelf, proofs=(proof,))
+        table = find_for(alone, camera, hosts, workplace.catalog, now).table
+        row = next(row for row in range(len(table)) if table.setup(row) == camera.setup)
+        single = judge_camera(alone, camera, workplace.catalog, now)
+        assert table.verdict(row) is single.verdict is verdict
+        assert table.margin[row] == pytest.approx(single.margin or math.nan, nan_ok=True)
 
 
 def test_every_figure_has_its_sum_with_the_values_that_it_was_made_from(slipway, catalog, shelf):

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
+import numpy as np
+
 from vastcellar.core.candidates import CandidateTable, find_candidates
 from vastcellar.core.chain import Chain, find_parts
 from vastcellar.core.copying import CopyRate, CopyStage, copy_rate
@@ -14,6 +16,7 @@ from vastcellar.core.measured_stages import build_measured_chain
 from vastcellar.core.needs import camera_need
 from vastcellar.core.parts import Catalog, Host, Unit
 from vastcellar.core.picks import CapacityStep, Pick, crossover, pareto_front, pick_all
+from vastcellar.core.proved_candidates import with_proofs
 from vastcellar.core.shoot import Camera, Setup, Shoot
 from vastcellar.core.shoot_plan import day_on_media
 from vastcellar.core.workloads import medium_over_a_day
@@ -64,6 +67,7 @@ def find_for(
     table = find_candidates(
         camera, need, hosts, catalog, units, shoot.ambient_c, owned, shelf.stages
     )
+    table = with_proofs(table, camera, need, catalog, shoot.ambient_c, shelf.proofs, shelf.stages)
     steps, pays_from = crossover(table)
     front = pareto_front(table.price, table.sustained_write)
     return Found(table, pick_all(table), tuple(front.tolist()), steps, pays_from)
@@ -142,10 +146,12 @@ def setup_for_unit(
             mend="Choose a unit that fits its port or slot",
         )
 
+    margin = np.nan_to_num(table.margin, nan=-1.0)  # not known: after all that is
+
     def preference(row: int) -> tuple[bool, float, float, float]:
         holds = bool(table.holds[row])
         case_price = float(table.parts.price[table.assembly[row]]) if holds else 0.0
-        return not holds, case_price, -float(table.margin[row]), float(table.price[row])
+        return not holds, case_price, -float(margin[row]), float(table.price[row])
 
     return table.setup(min(mine, key=preference))
 

@@ -172,6 +172,8 @@ def outcome_words(table: CandidateTable, row: int, numbers: NumberFormat) -> str
     """Return verdict, margin and limit of a candidate in a few words."""
     word = SHORT_WORDS[table.verdict(row)]
     if table.verdict(row) is Verdict.NOT_KNOWN:
+        if table.drive(row).behaviour is not None:
+            return "not known: a run of it was slower than this camera"
         return "not known: only its box says what it writes"
     margin = numbers.percent(float(table.margin[row]), signed=True)
     return f"{word} {margin}, limited by the {table.cause(row).value}"

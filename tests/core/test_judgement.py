@@ -202,6 +202,10 @@ def test_a_short_run_that_was_slow_speaks_against_the_model(slipway, catalog, sh
     assert judged(slipway, "B", catalog, shelf, proofs=(slow, kept)).verdict is Verdict.HOLDS
     easy = replace(kept, load_bytes_per_s=20e6, achieved_bytes_per_s=20e6)
     assert judged(slipway, "B", catalog, shelf, proofs=(slow, easy)).against is slow
+    b = slipway.camera("B")
+    setup = replace(b.setup, host_key="van-laptop", port_key="bolt-1")
+    mends = find_mends(b, camera_need(b), setup, catalog, shelf.units, 24.0, (slow,))
+    assert Change.PORT not in {mend.change for mend in mends.useless}  # not known there either
     # In a hotter room, on another unit, or merely short: nothing is said by it.
     for changes in (
         {"ambient_c": 40.0},

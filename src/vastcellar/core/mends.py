@@ -84,7 +84,8 @@ def find_mends(
     useless = []
     for change in (Change.CABLE, Change.PORT, Change.ENCLOSURE, Change.DRIVE):
         of_kind = [m for m in judged if m.change is change and m.judgement.run is not None]
-        if of_kind and not any(m in helping for m in of_kind):
+        # One that isn't known to fall short might help: of that nothing is said.
+        if of_kind and all(m.judgement.verdict is Verdict.FALLS_SHORT for m in of_kind):
             useless.append(max(of_kind, key=lambda m: m.judgement.margin or -1.0))
     return Mends(tuple(_one_per_unit(helping)), tuple(useless))
 

@@ -45,10 +45,14 @@ def test_a_real_disk_is_paced_left_clean_and_described(disk, tmp_path):
     for _ in proof.run.snapshots():
         pass
     result = proof.run.result
-    # The flush at the end is the disk's own affair; the pace is ours.
+    # How fast the disk is, and whether it stalls, is its own affair; the pace is ours: no frame
+    # before it is due, and every frame accounted for.
     paced_s = result.elapsed_s - result.flush_s
-    assert result.written_bytes / paced_s == pytest.approx(40e6, rel=0.01)
-    assert result.frames_dropped == 0
+    assert paced_s >= LOAD.duration_s - 1 / float(LOAD.frames_per_s)
+    assert result.is_complete
+    assert result.frames_arrived == LOAD.frame_count
+    kept = LOAD.frame_count - result.frames_dropped
+    assert result.written_bytes == pytest.approx(kept / LOAD.frame_count * LOAD.total_bytes)
     assert sorted(path.name for path in disk.iterdir()) == before
     assert proof.plan.mount.file_system == "ext4"
     assert proof.plan.mount.mount_point == str(disk)

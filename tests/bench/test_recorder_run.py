@@ -135,9 +135,10 @@ def test_a_real_folder_is_paced_and_left_as_it_was(tmp_path):
 def test_cancel_ends_soon_keeps_the_result_and_leaves_nothing(tmp_path):
     long = RecorderLoad(20e6, Fraction(50), 64_000_000, 600)
     run = RecorderRun(long, FolderTarget(tmp_path, tmp_path / "notes"))
-    threading.Timer(0.3, run.stop).start()
-    result = finish(run)
-    assert result.elapsed_s < 60  # of 600; how soon is the next test's
+    for snapshot in run.snapshots():
+        if snapshot.written_bytes:  # on a stalling disk that may take a while
+            threading.Thread(target=run.stop).start()
+    result = run.result
     assert (result.is_complete, result.ended_by) == (False, "cancelled")
     assert 0 < result.written_bytes < long.total_bytes
     assert not list(tmp_path.glob("vast-cellar-test-*"))

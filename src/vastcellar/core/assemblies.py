@@ -224,7 +224,7 @@ def assemblies(
 
 
 def _fits(bare: Sequence[Drive], cases: Sequence[Enclosure]) -> BoolArray:
-    """Return which bare drive goes into which enclosure, by the rules of ``chain.misfit``."""
+    """Return which bare drive goes into which enclosure, by the rules of ``parts.case_misfit``."""
     forms = sorted({d.form for d in bare if d.form} | {f for c in cases for f in c.forms})
     number = {form: index for index, form in enumerate(forms)}
     speaks = np.array([drive.slot_protocol == "nvme" for drive in bare], dtype=bool)

@@ -10,10 +10,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vastcellar.core.assemblies import Assemblies, ModeBits, Way, assemblies, ways_to
-from vastcellar.core.chain import BARE_MODULE_CASE, form_misfit
+from vastcellar.core.chain import case_of, heat_path_of
 from vastcellar.core.endurance_run import EventKind, Phase, run_endurance
 from vastcellar.core.evidence import TIGHT_BELOW_MARGIN, Verdict
-from vastcellar.core.heat import HeatPath
 from vastcellar.core.judgement import Cause
 from vastcellar.core.lockstep import (
     CaseColumns,
@@ -26,7 +25,7 @@ from vastcellar.core.lockstep import (
 )
 from vastcellar.core.measured_stages import StageMeasurement
 from vastcellar.core.needs import Need
-from vastcellar.core.parts import Catalog, Drive, Enclosure, Host, Unit, WriteBehaviour
+from vastcellar.core.parts import Catalog, Drive, Enclosure, Host, Unit, WriteBehaviour, case_misfit
 from vastcellar.core.shoot import Camera, Setup
 
 T = TypeVar("T")
@@ -280,7 +279,7 @@ def _judge(
     behaviours, which_behaviour = _distinct([d.behaviour or boxes[id(d)] for d in made.drives])
     cases, which_case = _distinct(
         [
-            enclosure.case if enclosure else drive.own_case or BARE_MODULE_CASE
+            case_of(drive, enclosure)
             for drive, enclosure in zip(made.drives, made.enclosures, strict=True)
         ]
     )
@@ -301,7 +300,7 @@ def _judge(
     for row in np.flatnonzero(is_disk & (free > 0)):
         index = int(assembly[row])
         drive = made.drives[index]
-        path = _path(drive, made.enclosures[index], ambient_c)
+        path = heat_path_of(drive, made.enclosures[index], ambient_c)
         lane = Lane(drive.writes, path, float(reaching[row]), float(free[row]))
         # Without a throttle stage its case decides nothing.
         case = which_case[index] if drive.writes.throttle else -1
@@ -385,18 +384,6 @@ def _judge_lanes(columns: _Columns, offered: float, take_s: float) -> tuple[Floa
     return lowest, cause
 
 
-def _path(drive: Drive, enclosure: Enclosure | None, ambient_c: float) -> HeatPath:
-    case = enclosure.case if enclosure else drive.own_case or BARE_MODULE_CASE
-    return HeatPath(
-        drive_j_per_k=drive.writes.heat_capacity_j_per_k,
-        case_j_per_k=case.heat_capacity_j_per_k,
-        drive_to_case_k_per_w=case.drive_to_case_k_per_w,
-        case_to_room_k_per_w=case.case_to_room_k_per_w,
-        bridge_w=case.bridge_w,
-        ambient_c=ambient_c,
-    )
-
-
 def _hard_disk(lane: Lane, drive: Drive, offered: float, take_s: float) -> tuple[float, int]:
     """A hard disk's zones follow its bytes: it runs by itself."""
     run = run_endurance(
@@ -423,7 +410,7 @@ def _some_misfits(catalog: Catalog, most: int = 200) -> tuple[str, ...]:
         for enclosure in catalog.enclosures.values():
             if drive.slot_protocol not in enclosure.slot_protocols:
                 continue  # another kind of drive altogether: nobody asks why
-            if reason := form_misfit(drive, enclosure):
+            if reason := case_misfit(drive, enclosure):
                 found.append(reason)
                 if len(found) >= most:
                     return tuple(found)

@@ -19,7 +19,7 @@ from vastcellar.core.links import (
     cable_modes,
     pcie_mode,
 )
-from vastcellar.core.parts import Case, Catalog, Drive, Enclosure, Host, Unit
+from vastcellar.core.parts import Case, Catalog, Drive, Enclosure, Host, Unit, case_misfit
 from vastcellar.core.shoot import Setup
 
 BARE_MODULE_CASE = Case(
@@ -46,9 +46,7 @@ class Parts:
     @property
     def case(self) -> Case:
         """What carries the drive's heat to the room."""
-        if self.enclosure is not None:
-            return self.enclosure.case
-        return self.drive.own_case or BARE_MODULE_CASE
+        return case_of(self.drive, self.enclosure)
 
     @property
     def device_modes(self) -> tuple[str, ...]:
@@ -61,6 +59,13 @@ class Parts:
     def name(self) -> str:
         """The tag of the unit, or the drive's name."""
         return self.unit.tag if self.unit else self.drive.name
+
+
+def case_of(drive: Drive, enclosure: Enclosure | None) -> Case:
+    """Return what carries the heat of *drive* to the room: its enclosure, its own, or nothing."""
+    if enclosure is not None:
+        return enclosure.case
+    return drive.own_case or BARE_MODULE_CASE
 
 
 def find_parts(setup: Setup, catalog: Catalog, unit: Unit | None) -> Parts:
@@ -85,12 +90,7 @@ def misfit(parts: Parts) -> str:
     drive, enclosure = parts.drive, parts.enclosure
     if drive.needs_enclosure and enclosure is None:
         return f"{drive.name} is a bare drive and needs an enclosure"
-    if not drive.needs_enclosure and enclosure is not None:
-        return f"{drive.name} is closed and goes into no enclosure"
-    if enclosure is not None and drive.slot_protocol not in enclosure.slot_protocols:
-        speaks, takes = drive.slot_protocol.upper(), "/".join(enclosure.slot_protocols).upper()
-        return f"{drive.name} speaks {speaks}, {enclosure.name} takes {takes} only"
-    if enclosure is not None and (unfit := form_misfit(drive, enclosure)):
+    if enclosure is not None and (unfit := case_misfit(drive, enclosure)):
         return unfit
     if drive.only_host and drive.only_host != parts.host.key:
         return f"{drive.name} is the own disk of another computer"
@@ -111,15 +111,6 @@ def misfit(parts: Parts) -> str:
             f"{parts.hubs[-1].name} has {parts.hubs[-1].slots} slots, {parts.sharing} devices "
             "don't fit"
         )
-    return ""
-
-
-def form_misfit(drive: Drive, enclosure: Enclosure) -> str:
-    """Say why a drive's shape does not go into an enclosure, or return ""."""
-    if drive.form and enclosure.forms and drive.form not in enclosure.forms:
-        return f"{drive.name} is a {drive.form}, {enclosure.name} takes {'/'.join(enclosure.forms)}"
-    if drive.is_double_sided and not enclosure.takes_double_sided:
-        return f"{drive.name} has chips on both sides, {enclosure.name} has room for one"
     return ""
 
 
@@ -211,10 +202,15 @@ CAPPING_STAGES = (*LINK_STAGES, "hub", "slot", "file_system", "encryption")
 
 
 def heat_path(parts: Parts, ambient_c: float) -> HeatPath:
+    """Return the two-node heat path of *parts* in a room of *ambient_c*."""
+    return heat_path_of(parts.drive, parts.enclosure, ambient_c)
+
+
+def heat_path_of(drive: Drive, enclosure: Enclosure | None, ambient_c: float) -> HeatPath:
     """Return the two-node heat path of a drive in its case in a room of *ambient_c*."""
-    case = parts.case
+    case = case_of(drive, enclosure)
     return HeatPath(
-        drive_j_per_k=parts.drive.writes.heat_capacity_j_per_k,
+        drive_j_per_k=drive.writes.heat_capacity_j_per_k,
         case_j_per_k=case.heat_capacity_j_per_k,
         drive_to_case_k_per_w=case.drive_to_case_k_per_w,
         case_to_room_k_per_w=case.case_to_room_k_per_w,

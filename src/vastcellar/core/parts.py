@@ -272,6 +272,20 @@ class Host:
         )
 
 
+def case_misfit(drive: Drive, enclosure: Enclosure) -> str:
+    """Say why *drive* does not go into *enclosure*, or return ""."""
+    if not drive.needs_enclosure:
+        return f"{drive.name} is closed and goes into no enclosure"
+    if drive.slot_protocol not in enclosure.slot_protocols:
+        speaks, takes = drive.slot_protocol.upper(), "/".join(enclosure.slot_protocols).upper()
+        return f"{drive.name} speaks {speaks}, {enclosure.name} takes {takes} only"
+    if drive.form and enclosure.forms and drive.form not in enclosure.forms:
+        return f"{drive.name} is a {drive.form}, {enclosure.name} takes {'/'.join(enclosure.forms)}"
+    if drive.is_double_sided and not enclosure.takes_double_sided:
+        return f"{drive.name} has chips on both sides, {enclosure.name} has room for one"
+    return ""
+
+
 @dataclass(frozen=True, slots=True)
 class Unit:
     """One thing on the shelf, with its tag."""
@@ -320,8 +334,8 @@ class Catalog:
         return _find(self.enclosures, key, "enclosure")
 
     def enclosures_for(self, drive: Drive) -> tuple[Enclosure, ...]:
-        """Return the enclosures whose slot speaks what bare *drive* does; none for a closed one."""
-        return tuple(e for e in self.enclosures.values() if drive.slot_protocol in e.slot_protocols)
+        """Return the enclosures that bare *drive* goes into; none for a closed one."""
+        return tuple(e for e in self.enclosures.values() if not case_misfit(drive, e))
 
     def cable(self, key: str) -> Cable:
         """Return the cable called *key*."""

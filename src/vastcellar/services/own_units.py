@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from vastcellar.core.errors import BadValueError
-from vastcellar.core.parts import Catalog, Unit
+from vastcellar.core.parts import Catalog, Unit, case_misfit
 from vastcellar.services.workplace import Shelf
 
 UNIT_STATES = ("ready", "on loan", "in doubt", "retired")
@@ -27,18 +27,10 @@ def checked_unit(unit: Unit, catalog: Catalog, shelf: Shelf, *, is_new: bool) ->
             mend="Give another tag, or choose that unit and change it",
         )
     drive = catalog.drive(unit.drive_key)
-    if drive.needs_enclosure and unit.enclosure_key:
-        enclosure = catalog.enclosure(unit.enclosure_key)
-        if drive.slot_protocol not in enclosure.slot_protocols:
-            raise BadValueError(
-                f"{drive.name} does not go into {enclosure.name}",
-                where=where,
-                mend="Choose a case for this kind of drive",
-            )
-    elif unit.enclosure_key:
-        raise BadValueError(
-            f"{drive.name} has its own case", where=where, mend="Choose no enclosure"
-        )
+    if unit.enclosure_key:
+        unfit = case_misfit(drive, catalog.enclosure(unit.enclosure_key))
+        if unfit:
+            raise BadValueError(unfit, where=where, mend="Choose another enclosure, or none")
     if unit.used_bytes > drive.capacity_bytes:
         raise BadValueError(
             f"more is said to be on it than the {drive.capacity_bytes / 1e9:,.0f} GB it holds",

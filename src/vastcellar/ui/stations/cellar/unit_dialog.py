@@ -41,7 +41,7 @@ class UnitDialog(FieldDialog):
             lambda u: u.drive_key,
             lambda u, key: replace(u, drive_key=key, enclosure_key=""),
         )
-        self._case = self.fields.add_choice(
+        self.fields.add_choice(
             "Enclosure",
             self._cases,
             lambda u: u.enclosure_key,

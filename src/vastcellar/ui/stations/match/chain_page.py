@@ -306,7 +306,7 @@ class ChainPage(QWidget):
 
     def _on_hover(self, mend: Mend | None) -> None:
         chain = mend.judgement.chain if mend else None
-        self.channel.show_ghost(chain, mend_title(mend) if mend else "")
+        self.channel.show_ghost(chain)
 
 
 def parse_measured(text: str, *, where: str = "", decimal_point: str = ".") -> float:

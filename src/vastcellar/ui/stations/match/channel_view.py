@@ -83,7 +83,6 @@ class ChannelView(Picture):
         super().__init__(look)
         self._judgement: Judgement | None = None
         self._ghost: Chain | None = None
-        self._ghost_name = ""
         self.setMinimumHeight(176)
 
     def sizeHint(self) -> QSize:
@@ -94,9 +93,9 @@ class ChannelView(Picture):
         self._judgement, self._ghost = judgement, None
         self.update()
 
-    def show_ghost(self, chain: Chain | None, name: str = "") -> None:
+    def show_ghost(self, chain: Chain | None) -> None:
         """Draw over it, dashed, what *chain* would carry; None takes the ghost away."""
-        self._ghost, self._ghost_name = chain, name
+        self._ghost = chain
         self.update()
 
     def paint(self, painter: QPainter) -> None:

@@ -149,7 +149,11 @@ class PartPickers(QWidget):
         self.enclosure.setEnabled(is_bare)
         entries = [("", "none: it has its own")] if drive is not None and not is_bare else []
         if is_bare and drive is not None:
-            entries = [(case.key, case.name) for case in catalog.enclosures_for(drive)]
+            cases = {case.key: case for case in catalog.enclosures_for(drive)}
+            now = catalog.enclosures.get(setup.enclosure_key) if setup else None
+            if now is not None:  # shown even where it doesn't fit: the verdict says why
+                cases.setdefault(now.key, now)
+            entries = [(case.key, case.name) for case in cases.values()]
         self.enclosure.offer(entries, setup.enclosure_key if setup else "")
 
     def _offer_cables(self, setup: Setup | None, catalog: Catalog) -> None:

@@ -217,7 +217,7 @@ class CameraForm(QWidget):
 
     def _second_widget(self) -> QWidget:
         fields = self._whole(FieldSet(self._numbers))
-        self.second_choice = fields.add_choice(
+        fields.add_choice(
             "Beside it",
             lambda _: [
                 ("none", "nothing"),

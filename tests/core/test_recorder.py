@@ -1,11 +1,16 @@
 """The frame queue against the buffer arithmetic it must agree with."""
 
+import itertools
+from dataclasses import replace
 from fractions import Fraction
 
+import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from vastcellar.core.errors import BadValueError
+from vastcellar.core.frame_sizes import FrameVariation
 from vastcellar.core.recorder import (
     FrameQueue,
     RecorderLoad,
@@ -91,3 +96,42 @@ def test_frame_sizes_add_up_to_the_rate(fps, rate):
     load = RecorderLoad(rate, fps, 0, 10)
     exact = rate * load.frame_count / float(fps)
     assert load.total_bytes == pytest.approx(exact, abs=2)
+
+
+@given(
+    crest=st.floats(1.0, 2.5),
+    gop=st.sampled_from([1, 12, 25]),
+    fps=st.sampled_from([Fraction(24000, 1001), Fraction(25), Fraction(120)]),
+    seed=st.integers(0, 99),
+)
+def test_frames_that_vary_keep_the_mean_and_reach_the_crest(crest, gop, fps, seed):
+    """Variation moves bytes from easy seconds to hard ones and adds none."""
+    steady = RecorderLoad(80e6, fps, 0, 60)
+    varied = replace(steady, variation=FrameVariation(crest, gop, seed))
+    assert varied.total_bytes == pytest.approx(steady.total_bytes, abs=2)
+    ends = [varied.frame_end_bytes(index) for index in range(varied.frame_count)]
+    assert all(later >= sooner for sooner, later in itertools.pairwise(ends))
+    by_second = np.diff(varied.sent_bytes(np.arange(0.0, 60.0) - 1e-6))
+    # A GOP that straddles the second's edge puts one whole picture more or less into it.
+    assert by_second.max() / 80e6 == pytest.approx(
+        crest, rel=0.04 + 1.2 / float(fps) * (gop > 1) * 4
+    )
+    if gop > 1:
+        sizes = np.diff([0, *ends])
+        whole, changed = sizes[::gop], np.delete(sizes, np.arange(0, sizes.size, gop))
+        assert np.median(whole) / np.median(changed) == pytest.approx(5, rel=0.3)
+    assert varied.total_bytes == replace(varied, name="again").total_bytes
+
+
+def test_a_crest_that_outlasts_the_buffer_loses_frames_though_the_mean_would_fit():
+    steady = RecorderLoad(100e6, Fraction(25), 60_000_000, 120)
+    varied = replace(steady, variation=FrameVariation(crest=1.6, seed=4))
+    assert record(steady, 115e6).frames_dropped == 0
+    assert record(varied, 115e6).frames_dropped > 0
+    assert record(varied, 170e6).frames_dropped == 0
+
+
+def test_frames_cant_vary_beyond_reason():
+    for wrong in ({"crest": 0.9}, {"crest": 11.0}, {"gop_frames": 0}):
+        with pytest.raises(BadValueError):
+            FrameVariation(**wrong)

@@ -143,6 +143,7 @@ def test_an_older_cellar_is_brought_up_to_date_with_all_it_holds(tmp_path):
     cellar.close()
     with sqlite3.connect(path) as connection:
         connection.execute("DROP TABLE stage_measurements")
+        connection.execute("DROP TABLE calibrations")
         connection.execute("UPDATE alembic_version SET version_num = '0001'")
     connection.close()
     again = Cellar(path)

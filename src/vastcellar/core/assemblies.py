@@ -190,10 +190,10 @@ def assemblies(
     price: list[float] = []
     bare: list[tuple[Drive, Unit | None]] = []
     for unit in units:
-        drive = catalog.drives.get(unit.drive_key)
-        enclosure = catalog.enclosures.get(unit.enclosure_key)
-        if drive is None:
+        if unit.drive_key not in catalog.drives:
             continue
+        drive = catalog.drive_of(unit)
+        enclosure = catalog.enclosures.get(unit.enclosure_key)
         if drive.needs_enclosure and enclosure is None:
             bare.append((drive, unit))
             continue

@@ -56,6 +56,18 @@ class Parts:
         return self.drive.host_modes
 
     @property
+    def basis(self) -> str:
+        """Where the figures of how the drive writes come from."""
+        if not self.drive.is_calibrated:
+            return "typical figures"
+        is_simulated = self.unit is not None and self.unit.is_fit_simulated
+        return (
+            "figures fitted to its own simulated runs"
+            if is_simulated
+            else ("figures fitted to its own runs")
+        )
+
+    @property
     def name(self) -> str:
         """The tag of the unit, or the drive's name."""
         return self.unit.tag if self.unit else self.drive.name
@@ -71,8 +83,9 @@ def case_of(drive: Drive, enclosure: Enclosure | None) -> Case:
 def find_parts(setup: Setup, catalog: Catalog, unit: Unit | None) -> Parts:
     """Look up every key of *setup*. Raises UnknownPartError for one that does not exist."""
     host = catalog.host(setup.host_key)
+    is_own = unit is not None and unit.drive_key == setup.drive_key
     return Parts(
-        drive=catalog.drive(setup.drive_key),
+        drive=catalog.drive_of(unit) if unit and is_own else catalog.drive(setup.drive_key),
         host=host,
         port=host.port(setup.port_key),
         unit=unit,
@@ -401,6 +414,10 @@ def _slot_stage(parts: Parts, enclosure: Enclosure) -> Stage:
     )
 
 
+def _basis(drive: Drive) -> str:
+    return "fitted to its runs" if drive.is_calibrated else "typical"
+
+
 def _drive_stages(parts: Parts, ambient_c: float) -> list[Stage]:
     drive, behaviour = parts.drive, parts.drive.behaviour
     if behaviour is None:
@@ -425,8 +442,8 @@ def _drive_stages(parts: Parts, ambient_c: float) -> list[Stage]:
                 drive.name,
                 drive.claimed_write_bytes_per_s,
                 behaviour.cache_write_bytes_per_s,
-                "while its fast cache has room (box and typical figure)",
-                Evidence.CLAIMED,
+                f"while its fast cache has room ({_basis(drive)})",
+                Evidence.COMPUTED if drive.is_calibrated else Evidence.CLAIMED,
             )
         )
     stages.append(
@@ -436,7 +453,7 @@ def _drive_stages(parts: Parts, ambient_c: float) -> list[Stage]:
             drive.name,
             drive.claimed_write_bytes_per_s,
             behaviour.direct_write_bytes_per_s * behaviour.inner_share,
-            f"once the cache is full ({drive.medium}, typical)"
+            f"once the cache is full ({drive.medium}, {_basis(drive)})"
             if has_cache
             else "it has no cache: the same rate all along"
             if behaviour.inner_share == 1

@@ -1,5 +1,7 @@
 """The one family of errors: what is wrong, where, and the mend."""
 
+DISK_IS_FULL = "the disk is full"
+
 
 class VastCellarError(Exception):
     """Something a user can understand and mend.
@@ -52,6 +54,11 @@ class UnknownPartError(VastCellarError):
 
 class DiskError(VastCellarError):
     """The disk under test refused: gone, full, read-only, no permission."""
+
+    @property
+    def is_full(self) -> bool:
+        """Whether it refused for want of room."""
+        return self.what == DISK_IS_FULL
 
 
 class CellarError(VastCellarError):

@@ -62,6 +62,8 @@ class CodecFamily:
     menu_low_bits_per_s: float = 0.0
     menu_high_bits_per_s: float = 0.0
     """What cameras' menus offer; 0 where that isn't known."""
+    gop_frames: int = 1
+    """Frames from one whole picture to the next (typical); 1 where every frame is whole."""
     is_exact: bool = False
     """Whether the rate is arithmetic, and not a target that the encoder steers for."""
 
@@ -71,6 +73,7 @@ class CodecFamily:
         require_between(where, 0.05, 1.0, easy_share=self.easy_share)
         require_between(where, 1.0, 5.0, hard_share=self.hard_share)
         require_between(where, 1.0, 100.0, typical_ratio=self.typical_ratio)
+        require_between(where, 1, 1000, gop_frames=self.gop_frames)
         require_not_negative(where, menu_low_bits_per_s=self.menu_low_bits_per_s)
         if self.menu_high_bits_per_s < self.menu_low_bits_per_s:
             raise BadValueError(

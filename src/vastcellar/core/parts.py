@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from typing import TypeVar
 
@@ -158,6 +158,8 @@ class Drive:
     """The computer that an internal disk belongs to."""
     source: str = "typical of its class; an invented part"
     note: str = ""
+    typical: WriteBehaviour | None = None
+    """Of its class, where ``behaviour`` was fitted to the runs of one unit; None where not."""
 
     def __post_init__(self) -> None:
         where = f"drive {self.key!r}"
@@ -167,6 +169,7 @@ class Drive:
         behaviour = self.behaviour
         if (
             behaviour is not None
+            and self.typical is None  # what was measured may be more than its box claims
             and self.claimed_write_bytes_per_s < behaviour.direct_write_bytes_per_s * 0.999
         ):
             raise BadValueError(
@@ -199,6 +202,19 @@ class Drive:
                 mend="Measure it in Prove, or add its behaviour to the catalog",
             )
         return self.behaviour
+
+    @property
+    def class_writes(self) -> WriteBehaviour:
+        """How its class writes, whatever the runs of one unit have shown.
+
+        Raises BadValueError where nothing but its box is known.
+        """
+        return self.typical or self.writes
+
+    @property
+    def is_calibrated(self) -> bool:
+        """Whether how it writes was fitted to runs of this very unit."""
+        return self.typical is not None
 
     @property
     def needs_enclosure(self) -> bool:
@@ -298,6 +314,12 @@ class Unit:
     state: str = "ready"
     """"ready", "on loan", "in doubt" or "retired"."""
     note: str = ""
+    fitted: WriteBehaviour | None = None
+    """How it writes by its own runs; None where it was never calibrated."""
+    fitted_from: WriteBehaviour | None = None
+    """The typical figures that the fit began at."""
+    is_fit_simulated: bool = False
+    """Whether those runs were of a simulated rig."""
 
     def __post_init__(self) -> None:
         where = f"unit {self.tag!r}"
@@ -328,6 +350,13 @@ class Catalog:
     def drive(self, key: str) -> Drive:
         """Return the drive called *key*."""
         return _find(self.drives, key, "drive")
+
+    def drive_of(self, unit: Unit) -> Drive:
+        """Return the drive of *unit*, with what its own runs say of how it writes."""
+        drive = self.drive(unit.drive_key)
+        if unit.fitted is None or unit.fitted_from is None:
+            return drive
+        return replace(drive, behaviour=unit.fitted, typical=unit.fitted_from)
 
     def enclosure(self, key: str) -> Enclosure:
         """Return the enclosure called *key*."""

@@ -12,9 +12,12 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from fractions import Fraction
 
+import numpy as np
+
 from vastcellar.core.checks import require_above_zero, require_not_negative
 from vastcellar.core.endurance_run import EnduranceRun
-from vastcellar.core.trace import Trace, rates_bytes_per_s
+from vastcellar.core.frame_sizes import STEADY, FrameVariation, IntArray, frame_ends_bytes
+from vastcellar.core.trace import FloatArray, Trace, rates_bytes_per_s
 
 _STEP_S = 0.5
 
@@ -27,6 +30,9 @@ class RecorderLoad:
     frames_per_s: Fraction
     buffer_bytes: int
     duration_s: float
+    variation: FrameVariation = STEADY
+    name: str = ""
+    """Of the camera, where several record at once."""
 
     def __post_init__(self) -> None:
         require_above_zero(
@@ -54,10 +60,24 @@ class RecorderLoad:
 
     def frame_end_bytes(self, index: int) -> int:
         """Where frame *index* ends in the stream: frames are whole bytes, the rate stays exact."""
+        if not self.variation.is_steady:
+            return int(self._ends()[index])
         rate = self.frames_per_s  # in integers: Fraction's own arithmetic is 20 times slower
         return math.floor(
             (index + 1) * self.average_bytes_per_s * rate.denominator / rate.numerator
         )
+
+    def _ends(self) -> IntArray:
+        return frame_ends_bytes(
+            self.average_bytes_per_s, self.frames_per_s, self.frame_count, self.variation
+        )
+
+    def sent_bytes(self, at_s: FloatArray) -> FloatArray:
+        """Return the bytes that have left the sensor by each moment, in whole frames."""
+        number = np.clip(np.floor(at_s * float(self.frames_per_s) + 1e-9), -1, None)
+        frames = np.clip(number.astype(np.int64) + 1, 0, self.frame_count)
+        ends = np.concatenate([[0], self._ends()])
+        return np.asarray(ends[frames], dtype=np.float64)
 
     def intended_s(self, index: int) -> float:
         """The moment at which frame *index* leaves the sensor."""
@@ -192,10 +212,16 @@ def fluid_outcome(
         and what does not fit is lost.
 
     """
+    return _fluid(
+        ((duration_s, source_bytes_per_s - rate) for duration_s, rate in ability), buffer_bytes
+    )
+
+
+def _fluid(steps: Iterable[tuple[float, float]], buffer_bytes: float) -> FluidOutcome:
+    """Return backlog and loss for steps of (duration, what comes in more than goes out)."""
     at_s = backlog = worst = lost = 0.0
     first_loss_s = math.inf
-    for duration_s, drive_bytes_per_s in ability:
-        growth = source_bytes_per_s - drive_bytes_per_s
+    for duration_s, growth in steps:
         if growth > 0:
             full_after_s = (buffer_bytes - backlog) / growth
             if full_after_s < duration_s:
@@ -229,14 +255,13 @@ def predicted_drops(load: RecorderLoad, drive_bytes_per_s: float) -> float:
 def predicted_drops_on_trace(load: RecorderLoad, trace: Trace) -> float:
     """Return the frames that buffer arithmetic expects lost at the rate a drive really took.
 
-    The rate counts half-second by half-second while the camera sends, so that a slow moment of
-    the last flush is not charged to the take.
+    Frames and rate count half-second by half-second while the camera sends, so that a slow
+    moment of the last flush is not charged to the take.
     """
     middle_s, rates = rates_bytes_per_s(trace, _STEP_S)
     sending = middle_s < load.duration_s
-    outcome = fluid_outcome(
-        ((_STEP_S, float(rate)) for rate in rates[sending]),
-        load.average_bytes_per_s,
-        load.buffer_bytes,
-    )
+    begins = middle_s[sending] - _STEP_S / 2
+    sent = load.sent_bytes(np.append(begins, begins[-1:] + _STEP_S) - 1e-6)
+    growth = np.diff(sent) / _STEP_S - rates[sending]
+    outcome = _fluid(((_STEP_S, float(each)) for each in growth), load.buffer_bytes)
     return outcome.lost_bytes / load.bytes_per_frame

@@ -26,10 +26,11 @@ from vastcellar.core.errors import CellarError, UnknownPartError
 from vastcellar.core.measured_stages import StageMeasurement
 from vastcellar.core.parts import Unit
 from vastcellar.data import data_path
+from vastcellar.store.calibration_record import CalibrationRecord, fit_as_json, fit_from_json
 from vastcellar.store.run_record import RunRecord
-from vastcellar.store.tables import RunRow, StageMeasurementRow, UnitRow
+from vastcellar.store.tables import CalibrationRow, RunRow, StageMeasurementRow, UnitRow
 
-NEWEST_REVISION = "0002"
+NEWEST_REVISION = "0003"
 
 
 class Cellar:
@@ -62,10 +63,49 @@ class Cellar:
             raise _as_cellar_error(error, self.path) from error
 
     def units(self) -> tuple[Unit, ...]:
-        """Return every unit, by tag."""
+        """Return every unit, by tag, with what its own runs say of how it writes."""
+        fits = {each.unit_tag: each for each in self.calibrations()}
         with self._session() as session:
             rows = session.scalars(select(UnitRow).order_by(UnitRow.tag))
-            return tuple(_unit(row) for row in rows)
+            return tuple(_unit(row, fits.get(row.tag)) for row in rows)
+
+    def calibrations(self) -> tuple[CalibrationRecord, ...]:
+        """Return every unit's own model, by tag."""
+        with self._session() as session:
+            return tuple(
+                CalibrationRecord(
+                    unit_tag=row.unit_tag,
+                    drive_key=row.drive_key,
+                    made_at=row.made_at.replace(tzinfo=UTC),
+                    is_simulated=row.is_simulated,
+                    run_ids=tuple(row.run_ids),
+                    fit=fit_from_json(row.fit),
+                )
+                for row in session.scalars(select(CalibrationRow).order_by(CalibrationRow.unit_tag))
+            )
+
+    def keep_calibration(self, made: CalibrationRecord) -> None:
+        """Keep *made* in place of the unit's earlier one. Raises UnknownPartError."""
+        with self._session() as session:
+            _require_unit(session, made.unit_tag)
+            session.merge(
+                CalibrationRow(
+                    unit_tag=made.unit_tag,
+                    drive_key=made.drive_key,
+                    made_at=made.made_at.astimezone(UTC),
+                    is_simulated=made.is_simulated,
+                    run_ids=list(made.run_ids),
+                    fit=fit_as_json(made.fit),
+                )
+            )
+
+    def forget_calibration(self, unit_tag: str) -> bool:
+        """Drop the unit's own model; return whether there was one."""
+        with self._session() as session:
+            row = session.get(CalibrationRow, unit_tag)
+            if row is not None:
+                session.delete(row)
+            return row is not None
 
     def save_units(self, units: tuple[Unit, ...]) -> None:
         """Add *units*, or put them in place of those of the same tag, all or none."""
@@ -126,13 +166,7 @@ class Cellar:
     def add_run(self, run: RunRecord, trace_csv: str, *, wear_bytes: int = 0) -> int:
         """Keep *run* under its unit and return its number; *wear_bytes* count as written."""
         with self._session() as session:
-            unit = session.get(UnitRow, run.unit_tag)
-            if unit is None:
-                raise UnknownPartError(
-                    f"the cellar has no unit {run.unit_tag!r}",
-                    where="cellar",
-                    mend="Add the unit first, or choose one that is there",
-                )
+            unit = _require_unit(session, run.unit_tag)
             unit.written_bytes += wear_bytes
             row = RunRow(
                 unit_tag=run.unit_tag,
@@ -198,7 +232,20 @@ def _same_stage(measured: StageMeasurement) -> Delete:
     )
 
 
-def _unit(row: UnitRow) -> Unit:
+def _require_unit(session: Session, tag: str) -> UnitRow:
+    unit = session.get(UnitRow, tag)
+    if unit is None:
+        raise UnknownPartError(
+            f"the cellar has no unit {tag!r}",
+            where="cellar",
+            mend="Add the unit first, or choose one that is there",
+        )
+    return unit
+
+
+def _unit(row: UnitRow, calibration: CalibrationRecord | None) -> Unit:
+    # Another drive in the same case under the same tag is not the one that was measured.
+    fit = calibration.fit if calibration and calibration.drive_key == row.drive_key else None
     return Unit(
         tag=row.tag,
         drive_key=row.drive_key,
@@ -207,6 +254,9 @@ def _unit(row: UnitRow) -> Unit:
         used_bytes=row.used_bytes,
         state=row.state,
         note=row.note,
+        fitted=fit.behaviour if fit else None,
+        fitted_from=fit.typical if fit else None,
+        is_fit_simulated=bool(fit and calibration and calibration.is_simulated),
     )
 
 

@@ -65,3 +65,16 @@ class StageMeasurementRow(Base):
     mode_key: Mapped[str] = mapped_column(String(64))
     bytes_per_s: Mapped[float] = mapped_column(Double)
     measured_at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
+
+
+class CalibrationRow(Base):
+    """How one unit writes by its own runs, and the fit behind it."""
+
+    __tablename__ = "calibrations"
+
+    unit_tag: Mapped[str] = mapped_column(ForeignKey("units.tag"), primary_key=True)
+    drive_key: Mapped[str] = mapped_column(String(128))
+    made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
+    is_simulated: Mapped[bool]
+    run_ids: Mapped[list[int]] = mapped_column(JSON)
+    fit: Mapped[dict[str, Any]] = mapped_column(JSON)

@@ -1,4 +1,4 @@
-"""Recorder tests on real file systems of their own: loop mounts that fill up or turn read-only."""
+"""Tests on real file systems of their own: loop mounts that fill up or turn read-only."""
 
 import os
 import subprocess
@@ -7,10 +7,15 @@ from pathlib import Path
 
 import pytest
 
+from vastcellar.bench.flat_run import FlatPlan, FlatRun
 from vastcellar.bench.folder_target import FolderTarget
+from vastcellar.bench.offload_run import OffloadRun
 from vastcellar.bench.recorder_run import RecorderRun
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.recorder import RecorderLoad
+from vastcellar.services.flat_proving import capacity_plan, folder_flat_proof
+from vastcellar.services.offloading import made_up_clips
+from vastcellar.services.places import find_place
 from vastcellar.services.proving import folder_proof, plan_folder_proof
 
 LOAD = RecorderLoad(40e6, Fraction(25), 64_000_000, 4)
@@ -69,29 +74,63 @@ def test_a_disk_too_small_is_refused_before_a_byte_is_written(disk, tmp_path):
     assert plan.tbw_share == pytest.approx(0.01)
 
 
+def start_fault(disk, fault):
+    if fault == "full":
+        room = os.statvfs(disk)
+        with (disk / "ballast").open("wb") as ballast:
+            os.posix_fallocate(ballast.fileno(), 0, room.f_bavail * room.f_bsize)
+    else:
+        # What the kernel does after an error on the disk: open writers get EROFS too.
+        loop = quietly("findmnt", "-no", "SOURCE", str(disk)).stdout.strip()
+        Path("/sys/fs/ext4", Path(loop).name, "trigger_fs_error").write_text("test")
+
+
+RUNS = {
+    "recorder": lambda target: RecorderRun(LOAD, target),
+    "cameras": lambda target: RecorderRun([LOAD, LOAD], target),
+    "flat out": lambda target: FlatRun(FlatPlan("write", 280 * 10**6), target),
+    "offload": lambda target: OffloadRun(made_up_clips(28, 10**7), target),
+}
+
+
 @pytest.mark.real_disk
+@pytest.mark.parametrize("kind", RUNS)
 @pytest.mark.parametrize(
     ("fault", "says"), [("full", "the disk is full"), ("readonly", "read-only")]
 )
 def test_a_disk_that_fills_up_or_turns_read_only_ends_with_its_sentence(
-    disk, tmp_path, fault, says
+    disk, tmp_path, fault, says, kind
 ):
-    run = RecorderRun(LOAD, FolderTarget(disk, tmp_path / "notes"))
+    run = RUNS[kind](FolderTarget(disk, tmp_path / "notes"))
     is_done = False
     for snapshot in run.snapshots():
-        if snapshot.written_bytes > 20e6 and not is_done:
+        moved = getattr(snapshot, "moved_bytes", 0) or getattr(snapshot, "written_bytes", 0)
+        if moved > 12e6 and not is_done:
             is_done = True
-            if fault == "full":
-                room = os.statvfs(disk)
-                with (disk / "ballast").open("wb") as ballast:
-                    os.posix_fallocate(ballast.fileno(), 0, room.f_bavail * room.f_bsize)
-            else:
-                # What the kernel does after an error on the disk: open writers get EROFS too.
-                loop = quietly("findmnt", "-no", "SOURCE", str(disk)).stdout.strip()
-                Path("/sys/fs/ext4", Path(loop).name, "trigger_fs_error").write_text("test")
+            start_fault(disk, fault)
+    assert is_done
     result = run.result
     assert says in str(run.error) or "stopped answering" in str(run.error)
+    assert run.error.mend
     assert not result.is_complete
-    assert result.written_bytes > 20e6
+    assert result.ended_by == str(run.error)
+    assert result.written_bytes > 12e6
     if fault == "full":
         assert not list(disk.glob("vast-cellar-test-*"))
+
+
+@pytest.mark.real_disk
+def test_a_full_disk_proves_its_capacity_and_leaves_its_reserve(disk, tmp_path):
+    """Filled to the last byte that is there, a capacity proof has not failed."""
+    place = find_place(disk)
+    proof = folder_flat_proof(disk, capacity_plan(place.room_bytes), tmp_path / "notes")
+    least = place.mount.free_bytes
+    for _ in proof.run.snapshots():
+        room = os.statvfs(disk)
+        least = min(least, room.f_bavail * room.f_bsize)
+    result = proof.run.result
+    assert result.is_complete
+    assert result.read.first_wrong_at is None
+    assert result.true_capacity_bytes == pytest.approx(place.room_bytes, abs=4096)
+    assert least >= place.reserve_bytes * 0.9
+    assert not list(disk.glob("vast-cellar-test-*"))

@@ -13,17 +13,19 @@ import pytest
 from vastcellar.bench.folder_target import FolderTarget
 from vastcellar.bench.payload import STAMP_EVERY_BYTES, Payload
 from vastcellar.bench.recorder_run import RecorderRun
+from vastcellar.bench.side_by_side import OneAtATime
 from vastcellar.bench.simulated_rig import RigFault, SimulatedRig
 from vastcellar.core.chain import build_chain, find_parts, heat_path
 from vastcellar.core.endurance_run import Phase, run_endurance
 from vastcellar.core.errors import DiskError
+from vastcellar.core.frame_sizes import FrameVariation
 from vastcellar.core.judgement import free_bytes
 from vastcellar.core.recorder import RecorderLoad, predicted_drops, predicted_drops_on_trace
 
 QUICK = RecorderLoad(20e6, Fraction(50), 64_000_000, 0.6)
 
 
-class PacedTarget:
+class PacedTarget(OneAtATime):
     """A drive of steady rate with a clock of its own, which can stall or fail on cue."""
 
     is_simulated = True
@@ -292,3 +294,57 @@ def test_tests_never_write_outside_their_folder(tmp_path):
     with pytest.raises(DiskError):
         finish(RecorderRun(QUICK, target))
     assert victim.read_bytes() == b"precious"
+
+
+def test_several_cameras_share_a_drive_and_each_gets_its_own_account():
+    """150 MB/s asked of a drive of 110: the small one with the large buffer gets through."""
+    calm = RecorderLoad(20e6, Fraction(25), 900_000_000, 30, name="calm")
+    greedy = RecorderLoad(130e6, Fraction(50), 100_000_000, 30, name="greedy")
+    result = finish(RecorderRun([calm, greedy], PacedTarget(110e6)))
+    of = {each.load.name: each for each in result.cameras}
+    assert of["calm"].frames_dropped == 0
+    assert of["greedy"].frames_dropped > 100
+    assert of["greedy"].first_drop_s == result.first_drop_s == pytest.approx(2.5, abs=1)
+    assert result.frames_arrived == calm.frame_count + greedy.frame_count
+    assert result.written_bytes == sum(each.written_bytes for each in result.cameras)
+    assert result.load.average_bytes_per_s == 150e6
+    # Writes that follow each other keep the drive busy once: its ability isn't counted twice.
+    assert result.slowest_second_ability_bytes_per_s == pytest.approx(110e6, rel=0.05)
+
+
+def test_several_cameras_write_at_once_into_files_of_their_own(tmp_path):
+    loads = [
+        RecorderLoad(8e6, Fraction(25), 64_000_000, 1, FrameVariation(1.4, 12, seed), f"c{seed}")
+        for seed in (1, 2, 3)
+    ]
+    run = RecorderRun(loads, FolderTarget(tmp_path, tmp_path / "notes"))
+    files = set()
+    for _ in run.snapshots():
+        files |= {path.name for path in tmp_path.glob("vast-cellar-test-*/cam*")}
+    result = run.result
+    assert files == {"cam01-0001.bin", "cam02-0001.bin", "cam03-0001.bin"}
+    assert result.is_complete
+    assert result.frames_dropped == 0
+    assert [each.written_bytes for each in result.cameras] == [load.total_bytes for load in loads]
+    assert not list(tmp_path.glob("vast-cellar-test-*"))
+    assert not any(thread.name.startswith("camera") for thread in threading.enumerate())
+
+
+def test_one_of_several_cameras_meeting_a_full_disk_ends_all_and_leaves_nothing(
+    tmp_path, monkeypatch
+):
+    real_write, written = os.pwrite, 0
+
+    def failing(handle, data, offset):
+        nonlocal written
+        written += len(data)
+        if written > 6e6:
+            raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
+        return real_write(handle, data, offset)
+
+    monkeypatch.setattr(os, "pwrite", failing)
+    run = RecorderRun([QUICK, QUICK], FolderTarget(tmp_path, tmp_path / "notes"))
+    result = finish(run)
+    assert "the disk is full" in str(run.error)
+    assert 0 < result.written_bytes <= 6e6
+    assert not list(tmp_path.glob("vast-cellar-test-*"))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import errno
 
-from vastcellar.core.errors import DiskError
+from vastcellar.core.errors import DISK_IS_FULL, DiskError
 
 _GONE = frozenset(
     {
@@ -25,7 +25,7 @@ def as_disk_error(error: OSError, where: str) -> DiskError:
     """Translate *error*, met while testing in *where*."""
     number = error.errno or 0
     if number in _FULL:
-        return DiskError("the disk is full", where=where, mend="Make room, or test a shorter take")
+        return DiskError(DISK_IS_FULL, where=where, mend="Make room, or test a shorter take")
     if number == errno.EROFS:
         return DiskError(
             "the disk is read-only",

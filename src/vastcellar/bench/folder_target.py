@@ -2,44 +2,30 @@
 
 from __future__ import annotations
 
-import contextlib
-import ctypes
-import errno
-import os
+import mmap
+import queue
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Generator, Iterator
+from dataclasses import replace
 from pathlib import Path
 
 from vastcellar.bench.disk_errors import as_disk_error
+from vastcellar.bench.in_flight import Completed, Work, in_flight
 from vastcellar.bench.leftovers import TestFolder
-from vastcellar.bench.payload import STAMP_EVERY_BYTES, Payload
+from vastcellar.bench.payload import POOL_BYTES, STAMP_EVERY_BYTES, Payload
+from vastcellar.bench.side_by_side import SideBySide, Written
+from vastcellar.bench.stream_files import StreamFiles
 from vastcellar.core.errors import DiskError
 
-# FAT32 ends files at 4 GiB - 1; rolling over a little earlier costs nothing elsewhere.
-_MOST_FILE_BYTES_ON_FAT = 4 * 2**30 - 8 * 2**20
-_SYNC_AND_WAIT = 1 | 2 | 4  # SYNC_FILE_RANGE_WAIT_BEFORE | _WRITE | _WAIT_AFTER
-
-
-def _libc_sync_file_range() -> Callable[[int, int, int], int] | None:
-    """Return sync_file_range(fd, offset, size) -> errno, or None where the C library has none."""
-    libc = ctypes.CDLL(None, use_errno=True)
-    function = getattr(libc, "sync_file_range", None)
-    if function is None:
-        return None
-    function.argtypes = [ctypes.c_int, ctypes.c_int64, ctypes.c_int64, ctypes.c_uint]
-
-    def sync(handle: int, offset: int, size: int) -> int:
-        return 0 if function(handle, offset, size, _SYNC_AND_WAIT) == 0 else ctypes.get_errno()
-
-    return sync
+_SPARE_BLOCKS, _SPARE_BYTES = 12, 24 * 2**20
 
 
 class FolderTarget:
-    """Writes take files into a test folder of its own below the chosen folder.
+    """Writes and reads take files in a test folder of its own below the chosen folder.
 
     Direct I/O where the file system allows it; else each write is pushed out and waited for,
-    so that the host's memory flatters nothing. ``write_mode`` says which.
+    so that the host's memory flatters nothing. ``write_mode`` and ``read_mode`` say which.
     """
 
     is_simulated = False
@@ -56,30 +42,27 @@ class FolderTarget:
         self.folder = folder
         self._test_folder = TestFolder(folder, notes_folder)
         self._file_system = file_system
+        self._files = StreamFiles(self._test_folder.path, file_system)
+        self._cameras: SideBySide | None = None
         self._read_temperature_c = read_temperature_c
         self._payload: Payload | None = None
-        self._handle = -1
-        self._file_number = 0
-        self._file_bytes = 0
-        self._is_direct = True
-        self._sync = _libc_sync_file_range()
+        self._at_bytes = 0
         self._start_s = 0.0
 
     @property
-    def _most_file_bytes(self) -> int:
-        return _MOST_FILE_BYTES_ON_FAT if self._file_system in ("vfat", "msdos") else 2**62
+    def write_mode(self) -> str:
+        """Say how the host's cache was kept out of the way while writing."""
+        return self._files.write_mode
 
     @property
-    def write_mode(self) -> str:
-        """Say how the host's cache was kept out of the way."""
-        if self._is_direct:
-            through_fuse = self._file_system.startswith("fuse")
-            return "direct I/O" + (
-                " asked for, but a FUSE file system may cache" if through_fuse else ""
-            )
-        if self._sync is not None:
-            return "buffered, each write pushed out and waited for (sync_file_range)"
-        return "buffered, each write followed by fdatasync"
+    def read_mode(self) -> str:
+        """Say how the host's cache was kept out of the way while reading."""
+        return self._files.read_mode
+
+    @property
+    def is_direct(self) -> bool:
+        """Whether the host's memory had no part in it."""
+        return self._files.is_direct
 
     def open(self) -> None:
         """Make the test folder, find out whether direct I/O works, start the clock."""
@@ -92,81 +75,163 @@ class FolderTarget:
                 )
             self._test_folder.make()
             self._payload = Payload(int(self._test_folder.run_id, 16))
-            self._open_next_file()
-            self._probe_direct()
+            self._files.probe(self._payload.take(self.block_bytes))
         except OSError as error:
             raise as_disk_error(error, str(self.folder)) from error
+        self.start_clock()
+
+    def start_clock(self) -> None:
+        """Let the time begin at 0 again."""
         self._start_s = time.monotonic()
-
-    def _open_next_file(self) -> None:
-        if self._handle >= 0:
-            os.fsync(self._handle)
-            os.close(self._handle)
-            self._handle = -1
-        self._file_number += 1
-        self._file_bytes = 0
-        path = self._test_folder.path / f"take-{self._file_number:04d}.bin"
-        flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
-        if self._is_direct:
-            try:
-                self._handle = os.open(path, flags | os.O_DIRECT, 0o600)
-                return
-            except OSError as error:
-                if error.errno != errno.EINVAL:
-                    raise
-                self._is_direct = False
-                path.unlink(missing_ok=True)  # some file systems create it before they refuse
-        self._handle = os.open(path, flags, 0o600)
-
-    def _probe_direct(self) -> None:
-        """Some file systems take O_DIRECT at open and refuse it at the first write."""
-        if not self._is_direct or self._payload is None:
-            return
-        try:
-            os.pwrite(self._handle, self._payload.take(self.block_bytes), 0)
-        except OSError as error:
-            if error.errno != errno.EINVAL:
-                raise
-            self._is_direct = False
-            os.close(self._handle)
-            self._handle = -1
-            (self._test_folder.path / f"take-{self._file_number:04d}.bin").unlink()
-            self._file_number -= 1
-            self._open_next_file()
-            return
-        os.ftruncate(self._handle, 0)
 
     def write(self, size_bytes: int) -> None:
         """Write so many new bytes; the last of a run is padded to a whole block."""
         assert self._payload is not None, "open() comes first"
         try:
             data = self._payload.take(size_bytes)
-            if self._file_bytes + len(data) > self._most_file_bytes:
-                self._open_next_file()
-            written = 0
-            while written < len(data):
-                written += os.pwrite(self._handle, data[written:], self._file_bytes + written)
-            if not self._is_direct:
-                self._push_out(self._file_bytes, len(data))
-            self._file_bytes += len(data)
+            self._files.write(self._at_bytes, data)
+            self._at_bytes += len(data)
         except OSError as error:
             raise as_disk_error(error, str(self.folder)) from error
 
-    def _push_out(self, offset: int, size_bytes: int) -> None:
-        if self._sync is not None:
-            number = self._sync(self._handle, offset, size_bytes)
-            if number == 0:
-                os.posix_fadvise(self._handle, offset, size_bytes, os.POSIX_FADV_DONTNEED)
-                return
-            if number not in (errno.ENOSYS, errno.EINVAL, errno.EOPNOTSUPP):
-                raise OSError(number, os.strerror(number))
-            self._sync = None
-        os.fdatasync(self._handle)
+    def start_write(self, camera: int, size_bytes: int) -> None:
+        """Begin to write so many new bytes for one of several cameras, into a file of its own."""
+        if self._cameras is None:
+            number = int(self._test_folder.run_id, 16) + 1
+            self._cameras = SideBySide(self.open_stream, number, self.now_s)
+        try:
+            self._cameras.start_write(camera, size_bytes)
+        except OSError as error:
+            raise as_disk_error(error, str(self.folder)) from error
+
+    def open_stream(self, name: str) -> StreamFiles:
+        """Return another stream in this test's folder; whoever asked for it closes it."""
+        files = StreamFiles(self._test_folder.path, self._file_system, name)
+        files.is_direct = self._files.is_direct
+        return files
+
+    def finished(self, until_s: float) -> list[Written]:
+        """Return the cameras' writes that are done, at the latest at *until_s*."""
+        assert self._cameras is not None, "start_write() comes first"
+        try:
+            return self._cameras.finished(until_s - self.now_s())
+        except OSError as error:
+            raise as_disk_error(error, str(self.folder)) from error
+
+    def write_stream(
+        self, total_bytes: int, block_bytes: int, depth: int, stop: threading.Event
+    ) -> Iterator[list[Completed]]:
+        """Write a stream from its beginning, several blocks in flight; yield what came back."""
+        payload = self._payload
+        assert payload is not None, "open() comes first"
+
+        def work(_worker: int, at: int, size: int) -> Completed:
+            data = payload.at(at, size)
+            begin_s = self.now_s()
+            self._files.write(at, data)
+            return Completed(at, size, begin_s, self.now_s())
+
+        yield from self._run(work, block_bytes, depth, total_bytes, stop)
+
+    def read_stream(
+        self, total_bytes: int, block_bytes: int, depth: int, stop: threading.Event
+    ) -> Iterator[list[Completed]]:
+        """Read the stream back, several blocks in flight, and check every one of them."""
+        payload = self._payload
+        assert payload is not None, "open() comes first"
+        # Reading goes on while what came back is checked here, where the caller would only wait.
+        spare = max(2, min(_SPARE_BLOCKS, _SPARE_BYTES // block_bytes))
+        free: queue.SimpleQueue[mmap.mmap] = queue.SimpleQueue()
+        for _ in range(depth + spare):
+            free.put(mmap.mmap(-1, block_bytes))
+        read: dict[int, mmap.mmap] = {}
+
+        def work(_worker: int, at: int, size: int) -> Completed:
+            buffer = free.get()
+            with memoryview(buffer) as whole, whole[:size] as view:
+                begin_s = self.now_s()
+                count = self._files.read(at, view)
+                end_s = self.now_s()
+            read[at] = buffer
+            wrong_at = at + count - count % STAMP_EVERY_BYTES if count < size else -1
+            return Completed(at, size, begin_s, end_s, wrong_at)
+
+        reading = self._run(work, block_bytes, depth, total_bytes, stop, apart=True)
+        try:
+            for blocks in reading:
+                checked = []
+                for block in blocks:
+                    buffer = read.pop(block.at_bytes)
+                    wrong_at = block.wrong_at
+                    if wrong_at < 0:
+                        wrong_at = payload.first_difference(
+                            block.at_bytes, buffer, block.size_bytes
+                        )
+                    free.put(buffer)
+                    checked.append(replace(block, wrong_at=wrong_at))
+                yield checked
+        finally:
+            for _ in range(depth):  # whoever waits for a buffer must not wait for ever
+                free.put(mmap.mmap(-1, block_bytes))
+            reading.close()
+
+    def read_at(self, at_bytes: int, into: memoryview) -> int:
+        """Read *into* from a place of the stream; return how many bytes were there."""
+        try:
+            return self._files.read(at_bytes, into)
+        except OSError as error:
+            raise as_disk_error(error, str(self.folder)) from error
+
+    def append_beside(self, at_bytes: int, size_bytes: int) -> None:
+        """Write new bytes behind *at_bytes* of the stream, over and over in the same few MiB."""
+        assert self._payload is not None, "open() comes first"
+        try:
+            self._files.write(at_bytes, self._payload.take(size_bytes))
+        except OSError as error:
+            raise as_disk_error(error, str(self.folder)) from error
+
+    @property
+    def own_folder(self) -> Path:
+        """The folder that this test made and removes again."""
+        return self._test_folder.path
+
+    def content(self, size_bytes: int) -> memoryview:
+        """Return new stamped bytes for a file of its own, at most a few MiB; valid once."""
+        assert self._payload is not None, "open() comes first"
+        return self._payload.take(size_bytes)[:size_bytes]
+
+    def _run(
+        self,
+        work: Work,
+        block_bytes: int,
+        depth: int,
+        total_bytes: int,
+        stop: threading.Event,
+        *,
+        apart: bool = False,
+    ) -> Generator[list[Completed]]:
+        span = POOL_BYTES - block_bytes
+        try:
+            yield from in_flight(
+                work, block_bytes, depth, total_bytes, stop, span_bytes=span, apart=apart
+            )
+        except OSError as error:
+            raise as_disk_error(error, str(self.folder)) from error
+
+    def start_over(self) -> None:
+        """Remove what was written, so that a new stream can begin."""
+        try:
+            self._files.start_over()
+        except OSError as error:
+            raise as_disk_error(error, str(self.folder)) from error
+        self._at_bytes = 0
 
     def flush(self) -> None:
         """Return when all that was written is on the drive."""
         try:
-            os.fsync(self._handle)
+            self._files.flush()
+            if self._cameras is not None:
+                self._cameras.flush()
         except OSError as error:
             raise as_disk_error(error, str(self.folder)) from error
 
@@ -186,10 +251,10 @@ class FolderTarget:
 
     def close(self) -> None:
         """Remove the test folder; what a vanished disk still holds goes at a later start."""
-        if self._handle >= 0:
-            with contextlib.suppress(OSError):  # a disk that is gone may complain once more
-                os.close(self._handle)
-            self._handle = -1
+        if self._cameras is not None:
+            self._cameras.close()
+            self._cameras = None
+        self._files.close()
         self._test_folder.remove()
         if self._payload is not None:
             self._payload.release()

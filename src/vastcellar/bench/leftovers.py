@@ -20,7 +20,7 @@ from typing import IO
 
 FOLDER_PREFIX = "vast-cellar-test-"
 MARKER_NAME = "made-by-vast-cellar"
-_FILE_NAME = re.compile(r"take-\d{4}\.bin")
+_FILE_NAME = re.compile(r"(take|cam\d{2}|clip-\d{4})-\d{4}\.bin|item-\d{6}\.(new|bin)")
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,7 +38,8 @@ class TestFolder:
 
     def __init__(self, parent: Path, notes_folder: Path) -> None:
         self.run_id = secrets.token_hex(8)
-        self.path = parent / f"{FOLDER_PREFIX}{self.run_id}"
+        # Whoever clears up later may stand in another folder.
+        self.path = parent.absolute() / f"{FOLDER_PREFIX}{self.run_id}"
         self._note_path = notes_folder / f"{self.run_id}.json"
         self._note: IO[str] | None = None
 

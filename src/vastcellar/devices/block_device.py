@@ -17,6 +17,8 @@ class BlockDevice:
     usb_bits_per_s: float
     """Speed the USB port settled on, 0 where it isn't USB."""
     temperature_path: Path | None
+    encryption: str = ""
+    """How what is written is encrypted by this host, as far as the device tells."""
 
 
 def find_block_device(device_number: str, root: Path = Path("/")) -> BlockDevice | None:
@@ -26,6 +28,7 @@ def find_block_device(device_number: str, root: Path = Path("/")) -> BlockDevice
         place = link.resolve(strict=True)
     except OSError:
         return None
+    encryption = _encryption(place)
     if (place / "partition").exists():
         place = place.parent
     return BlockDevice(
@@ -33,6 +36,7 @@ def find_block_device(device_number: str, root: Path = Path("/")) -> BlockDevice
         model=_read(place / "device/model"),
         usb_bits_per_s=_usb_bits_per_s(place, root),
         temperature_path=_temperature_path(place),
+        encryption=encryption,
     )
 
 
@@ -42,6 +46,12 @@ def read_temperature_c(path: Path) -> float:
         return int(_read(path)) / 1000
     except ValueError:
         return math.nan
+
+
+def _encryption(place: Path) -> str:
+    """A device mapper's name for its use begins with CRYPT where it encrypts."""
+    uuid = _read(place / "dm/uuid")
+    return "dm-crypt" if uuid.startswith("CRYPT-") else ""
 
 
 def _usb_bits_per_s(place: Path, root: Path) -> float:

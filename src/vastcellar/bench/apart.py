@@ -1,0 +1,95 @@
+"""A test in a process of its own: the window's drawing can't slow the test, nor the other way.
+
+Both would else share one interpreter, whose threads run in turn: a repaint would lengthen a
+write's time, and a fast disk would hold up the window. What goes over is pickled: what to run
+into the child's input, snapshots and the result out of its output. When its input ends, because
+somebody stops the test or because the window is gone, the child stops and cleans up.
+"""
+
+from __future__ import annotations
+
+import pickle
+import subprocess
+import sys
+import threading
+from collections.abc import Callable, Iterator
+from typing import IO, Any, Generic, TypeVar
+
+from vastcellar.core.errors import DiskError, VastCellarError
+
+Result = TypeVar("Result")
+
+_END_WAIT_S = 10.0
+
+
+class ApartRun(Generic[Result]):
+    """Looks like the run that *make* returns, and has it done elsewhere.
+
+    *make* is a function of a module, *args* can be pickled.
+    """
+
+    is_simulated = False
+
+    def __init__(self, make: Callable[..., Any], *args: Any) -> None:
+        self._order = pickle.dumps((make, args))
+        self._stop = threading.Event()
+        self._lock = threading.Lock()
+        self._child: subprocess.Popen[bytes] | None = None
+        self.is_direct = True
+        """Whether the host's memory has no part in it, as far as is known by now."""
+        self.result: Result | None = None
+        self.error: VastCellarError | None = None
+
+    def stop(self) -> None:
+        """End soon; what was measured is kept, marked incomplete."""
+        self._stop.set()
+        with self._lock:
+            if self._child is not None and self._child.stdin is not None:
+                self._child.stdin.close()
+
+    def snapshots(self) -> Iterator[Any]:
+        """Run to the end and yield what the run shows. Raises what it raises."""
+        child = subprocess.Popen(
+            [sys.executable, "-m", "vastcellar.bench.apart_child"],
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+        )
+        with self._lock:
+            self._child = child
+        assert child.stdin is not None  # both are pipes
+        assert child.stdout is not None
+        try:
+            try:
+                child.stdin.write(self._order)
+                child.stdin.flush()
+            except OSError:
+                pass  # it ended before it heard us: its output says so
+            if self._stop.is_set():
+                self.stop()
+            yield from self._listen(child.stdout, child)
+        finally:
+            self.stop()
+            child.stdout.close()
+            child.wait()
+
+    def _listen(self, output: IO[bytes], child: subprocess.Popen[bytes]) -> Iterator[Any]:
+        while True:
+            try:
+                kind, value = pickle.load(output)  # written by our own child
+            except (EOFError, pickle.UnpicklingError):
+                child.wait(_END_WAIT_S)
+                if self._stop.is_set():
+                    return
+                raise DiskError(
+                    f"the measuring process ended by itself ({child.returncode})",
+                    where="test",
+                    mend="Start it again; what it left on the disk is removed at the next start",
+                ) from None
+            if kind == "shown":
+                snapshot, self.is_direct = value
+                yield snapshot
+            elif kind == "ended":
+                self.result, self.error = value
+                return
+            else:
+                raise value

@@ -1,0 +1,141 @@
+"""A test in a process of its own: the same results, errors and cleaning up as at home."""
+
+import errno
+import os
+import signal
+import subprocess
+import sys
+import time
+from fractions import Fraction
+from importlib import import_module
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from vastcellar.bench.apart import ApartRun
+from vastcellar.bench.flat_run import FlatPlan
+from vastcellar.bench.leftovers import remove_leftovers
+from vastcellar.bench.probe import Shape
+from vastcellar.core.errors import DiskError
+from vastcellar.core.recorder import RecorderLoad
+from vastcellar.services.folder_runs import file_run, flat_run, recorder_run
+from vastcellar.services.offloading import made_up_clips
+
+MIB = 2**20
+PLAN = FlatPlan("read", 16 * MIB, shape=Shape(MIB, 2), reads_back=True)
+ENDLESS = FlatPlan("write", 2**40, most_s=600, shape=Shape(MIB, 2))
+
+
+@pytest.fixture
+def disk(tmp_path):
+    made = tmp_path / "disk"
+    made.mkdir()
+    yield made
+    assert list(made.iterdir()) == []
+
+
+def limited_run(folder, notes):
+    """As on a disk that fills up: made in the child, where the test can't patch."""
+    real, written = os.pwrite, []
+
+    def full(handle, data, at):
+        written.append(len(data))
+        if sum(written) > 4 * MIB:
+            raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
+        return real(handle, data, at)
+
+    os.pwrite = full
+    return flat_run(PLAN, folder, notes)
+
+
+def test_a_run_apart_shows_its_way_and_returns_its_result(disk, tmp_path, capfd):
+    run = ApartRun(flat_run, PLAN, disk, tmp_path / "notes")
+    phases = [shown.phase for shown in run.snapshots()]
+    assert phases[0].startswith("writing") and "reading back" in phases
+    assert run.error is None
+    result = run.result
+    assert result.is_complete
+    assert result.written_bytes == 16 * MIB == result.read.moved_bytes
+    assert result.read.first_wrong_at is None
+    assert np.all(np.diff(result.write.trace.written_bytes) >= 0)
+    assert run.is_direct == result.is_direct
+    assert run._child.returncode == 0
+    assert capfd.readouterr().err == ""
+
+
+def test_recorder_and_file_tests_go_apart_too(disk, tmp_path):
+    load = RecorderLoad(20e6, Fraction(25), 64_000_000, 0.4)
+    run = ApartRun(recorder_run, [load, load], disk, tmp_path / "notes")
+    for _ in run.snapshots():
+        pass
+    assert run.result.frames_arrived == 2 * load.frame_count
+    run = ApartRun(file_run, made_up_clips(2, MIB), disk, tmp_path / "notes")
+    for _ in run.snapshots():
+        pass
+    assert run.result.different == ()
+
+
+def test_stopped_it_keeps_what_it_measured_and_cleans_up_soon(disk, tmp_path):
+    run = ApartRun(flat_run, ENDLESS, disk, tmp_path / "notes")
+    stopped_s = 0.0
+    for shown in run.snapshots():
+        if shown.moved_bytes and not stopped_s:
+            run.stop()
+            stopped_s = time.monotonic()
+    assert time.monotonic() - stopped_s < 30  # and not the ten minutes it was told
+    assert run.result.ended_by == "cancelled"
+    assert run.result.written_bytes > 0
+
+
+def test_what_the_child_meets_is_raised_or_kept_as_at_home(disk, tmp_path, monkeypatch):
+    run = ApartRun(flat_run, PLAN, tmp_path / "nowhere", tmp_path / "notes")
+    with pytest.raises(DiskError) as met:
+        list(run.snapshots())
+    assert met.value.mend
+    monkeypatch.setenv("PYTHONPATH", str(Path(__file__).parent))
+    monkeypatch.syspath_prepend(str(Path(__file__).parent))
+    run = ApartRun(import_module("test_apart").limited_run, disk, tmp_path / "notes")
+    for _ in run.snapshots():
+        pass
+    assert "the disk is full" in str(run.error)
+    assert not run.result.is_complete
+    assert 0 < run.result.written_bytes <= 4 * MIB
+
+
+def test_a_child_that_is_killed_is_told_and_its_leftovers_go_at_the_next_start(tmp_path):
+    disk, notes = tmp_path / "disk", tmp_path / "notes"
+    disk.mkdir()
+    run = ApartRun(flat_run, ENDLESS, disk, notes)
+    with pytest.raises(DiskError, match="ended by itself"):
+        for shown in run.snapshots():
+            if shown.moved_bytes:
+                run._child.send_signal(signal.SIGKILL)
+    assert list(disk.iterdir())
+    assert remove_leftovers(notes)
+    assert list(disk.iterdir()) == []
+
+
+def test_a_parent_that_is_killed_leaves_neither_child_nor_files(tmp_path):
+    disk = tmp_path / "disk"
+    disk.mkdir()
+    script = (
+        "import sys; from pathlib import Path\n"
+        "from vastcellar.bench.apart import ApartRun\n"
+        "from vastcellar.bench.flat_run import FlatPlan\n"
+        "from vastcellar.services.folder_runs import flat_run\n"
+        "plan = FlatPlan('write', 2**40, most_s=600)\n"
+        "run = ApartRun(flat_run, plan, Path(sys.argv[1]), Path(sys.argv[2]))\n"
+        "for shown in run.snapshots():\n"
+        "    if shown.moved_bytes: print('going', flush=True)\n"
+    )
+    words = [sys.executable, "-c", script, disk, tmp_path / "notes"]
+    parent = subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)
+    assert parent.stdout.readline()
+    parent.kill()
+    parent.wait()
+    parent.stdout.close()
+    deadline = time.monotonic() + 20
+    while list(disk.iterdir()) and time.monotonic() < deadline:
+        time.sleep(0.05)
+    assert list(disk.iterdir()) == []

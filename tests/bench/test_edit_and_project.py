@@ -1,0 +1,147 @@
+"""The edit and project tests on a real folder, and on one that is slow on cue."""
+
+import errno
+import os
+import threading
+import time
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+
+from vastcellar.bench.edit_run import EditPlan, EditRun
+from vastcellar.bench.folder_target import FolderTarget
+from vastcellar.bench.project_run import ProjectPlan, ProjectRun
+from vastcellar.bench.stream_files import StreamFiles
+
+PLAN = EditPlan(
+    2e6,
+    25,
+    3,
+    step_s=0.8,
+    read_ahead_frames=2,
+    jumps_per_minute=300,
+    scrubs_per_minute=0,
+    clip_s=1,
+    render_bytes_per_s=2e6,
+)
+
+
+def finish(run):
+    seen = list(run.snapshots())
+    return run.result, seen
+
+
+def test_streams_are_added_until_one_misses_a_frame(tmp_path, monkeypatch):
+    """Reads take 150 ms once a second stream is under way: one plays, two don't."""
+    seen_streams = set()
+
+    def slow_when_two(_self, at, into):
+        seen_streams.add(at // PLAN.clip_bytes)
+        time.sleep(0.15 if len(seen_streams) > 1 else 0.001)
+        return len(into)
+
+    monkeypatch.setattr(StreamFiles, "read", slow_when_two)
+    plan = replace(PLAN, read_ahead_frames=6, render_bytes_per_s=0.0)
+    result, _ = finish(EditRun(plan, FolderTarget(tmp_path, tmp_path / "notes")))
+    assert [step.streams for step in result.steps] == [1, 2]
+    assert result.steps[1].missed > 0
+    assert result.steps[1].worst_late_s > 0.04
+    assert result.most_streams == 1
+
+
+def test_a_step_plays_its_frames_at_their_pace_and_times_its_jumps(tmp_path):
+    result, seen = finish(EditRun(PLAN, FolderTarget(tmp_path, tmp_path / "notes")))
+    first = result.steps[0]
+    # 0.8 s at 25 frames, two ahead, and a fresh start after each jump.
+    assert 18 <= first.frames <= 26 + 4 * first.jumps
+    assert sum(step.jumps for step in result.steps) == sum(
+        s.first_frame.count for s in result.steps
+    )
+    assert result.written_bytes > 3 * PLAN.clip_bytes
+    assert any("missed" in snapshot.detail for snapshot in seen)
+    assert not list(tmp_path.glob("vast-cellar-test-*"))
+
+
+def test_a_project_is_counted_operation_by_operation_and_leaves_nothing(tmp_path):
+    plan = ProjectPlan(files=12, reads=40, large_bytes=4 * 2**20)
+    result, _ = finish(ProjectRun(plan, FolderTarget(tmp_path, tmp_path / "notes")))
+    counts = {each.name: each.latency.count for each in result.operations}
+    assert counts["create and sync"] == counts["rename"] == counts["remove"] == 12
+    assert counts["read 4 to 64 KiB at random"] == 40
+    assert all(each.per_s > 0 for each in result.operations)
+    assert 4 * 2**20 < result.written_bytes <= plan.bytes_to_write
+    assert sorted(path.name for path in tmp_path.iterdir()) == ["notes"]
+
+
+def test_a_cancelled_project_leaves_nothing_either(tmp_path):
+    run = ProjectRun(ProjectPlan(files=5000), FolderTarget(tmp_path, tmp_path / "notes"))
+    for snapshot in run.snapshots():
+        if snapshot.moved_bytes:
+            run.stop()
+    assert not list(tmp_path.glob("vast-cellar-test-*"))
+    assert run.result is None or run.result.ended_by == "cancelled"
+
+
+@pytest.mark.parametrize("field", ["stream_bytes_per_s", "frames_per_s", "step_s"])
+def test_an_edit_of_nothing_is_refused(field):
+    values = {"stream_bytes_per_s": 1e6, "frames_per_s": 25.0, "streams": 1, field: 0.0}
+    from vastcellar.core.errors import BadValueError
+
+    with pytest.raises(BadValueError, match=field):
+        EditPlan(**values)
+
+
+def test_scrubs_are_timed_frame_by_frame_and_caches_come_and_go_beside(tmp_path):
+    plan = EditPlan(4e6, 25, 1, step_s=1.5, clip_s=2, jumps_per_minute=0, scrubs_per_minute=200,
+                    cache_files_per_s=60, is_ramp=False)  # fmt: skip
+    target = FolderTarget(tmp_path, tmp_path / "notes")
+    run, standing = EditRun(plan, target), 0
+    for _ in run.snapshots():
+        standing = max(standing, len(list(tmp_path.glob("vast-cellar-test-*/item-*"))))
+    (step,) = run.result.steps
+    assert step.scrubs >= 1 and step.jumps == 0
+    assert 0 < step.scrub_frame.p50_s <= step.scrub_frame.longest_s
+    assert 1 <= step.cache_files <= plan.step_cache_files == 90
+    assert 0 < standing <= 42  # 40, one more until the oldest is gone, one while it is counted
+    assert run.result.written_bytes <= plan.bytes_to_write
+    assert not list(tmp_path.glob("vast-cellar-test-*"))
+    assert not any(thread.name == "caches" for thread in threading.enumerate())
+
+
+def test_a_step_held_up_makes_no_more_caches_than_were_announced(tmp_path, monkeypatch):
+    plan = EditPlan(4e6, 25, 1, step_s=0.4, clip_s=1, jumps_per_minute=0, scrubs_per_minute=0,
+                    cache_files_per_s=50, is_ramp=False)  # fmt: skip
+    target = FolderTarget(tmp_path, tmp_path / "notes")
+    real = target.read_at
+
+    def held_up(place, view):
+        time.sleep(0.1)  # ten frames of a step take a second in place of 0.4
+        return real(place, view)
+
+    monkeypatch.setattr(target, "read_at", held_up)
+    result, _ = finish(EditRun(plan, target))
+    (step,) = result.steps
+    assert step.missed
+    assert step.cache_files == plan.step_cache_files == 20
+    assert result.written_bytes <= plan.bytes_to_write
+    assert not list(tmp_path.glob("vast-cellar-test-*"))
+
+
+def test_a_disk_that_fills_up_under_the_caches_ends_the_edit_test(tmp_path, monkeypatch):
+    real, begun = Path.write_bytes, []
+
+    def full(self, data):
+        if self.name == "item-000000.bin":
+            begun.append(self)
+        if len(begun) == 2:  # in the second step
+            raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
+        return real(self, data)
+
+    plan = EditPlan(4e6, 25, 2, step_s=0.8, clip_s=1, cache_files_per_s=20)
+    run = EditRun(plan, FolderTarget(tmp_path, tmp_path / "notes"))
+    monkeypatch.setattr(Path, "write_bytes", full)
+    for _ in run.snapshots():
+        pass
+    assert "the disk is full" in str(run.error)
+    assert [step.streams for step in run.result.steps] == [1]

@@ -14,6 +14,7 @@ from vastcellar.core.units import PLAIN
 from vastcellar.services.judging import chain_of, judge_camera, mends_for
 from vastcellar.services.matching import find_for
 from vastcellar.services.proving import keep_proof, rig_proof, rig_speed
+from vastcellar.services.recorder_loads import loads_of_shoot
 from vastcellar.services.shoots import (
     keep_unsaved,
     new_camera,
@@ -27,13 +28,6 @@ from vastcellar.services.shoots import (
 from vastcellar.services.sums import sums_of
 from vastcellar.services.wording import evidence_line, reason, useless_sentence, verdict_sentence
 from vastcellar.services.workplace import demo_shoot_path, open_workplace
-
-
-@pytest.fixture
-def workplace(places):
-    opened = open_workplace(demo=True, places=places)
-    yield opened
-    opened.close()
 
 
 def prove(workplace, slipway, key, take_s=None, **kwargs):
@@ -218,3 +212,16 @@ def test_recent_shoots_survive_nonsense(places):
     places.config.mkdir(parents=True)
     places.recent_file.write_text(json.dumps({"not": "a list"}))
     assert recent_shoots(places) == ()
+
+
+def test_several_cameras_at_once_prove_each_that_lost_nothing(workplace, slipway):
+    loads = loads_of_shoot(slipway, ("A", "C"), 30.0)
+    camera = slipway.camera("A")
+    judgement = judge_camera(slipway, camera, workplace.catalog, workplace.shelf())
+    proof = rig_proof(loads, judgement.chain, 24.0, workplace=workplace, speed=math.inf)
+    for _ in proof.run.snapshots():
+        pass
+    keep_proof(workplace, camera.setup.unit_tag, proof)
+    proofs = workplace.shelf().proofs
+    assert sorted(round(each.load_bytes_per_s / 1e6, 1) for each in proofs) == [18.8, 159.8]
+    assert all(each.frames_dropped == 0 for each in proofs)

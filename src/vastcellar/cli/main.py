@@ -13,7 +13,9 @@ from vastcellar.core.errors import VastCellarError
 
 # A command is imported when it is called: an answer in the terminal waits for no other's needs.
 _COMMANDS = {
+    "calibrate": "calibrate_command:calibrate",
     "chain": "chain_command:chain",
+    "diagnose": "diagnose_command:diagnose",
     "match": "match_command:match_command",
     "need": "need_command:need",
     "prove": "prove_command:prove",

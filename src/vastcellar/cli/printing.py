@@ -3,25 +3,16 @@
 from __future__ import annotations
 
 import json
-import math
 from typing import Any
 
 import click
 
+from vastcellar.services.exports import plain_for_json
+
 
 def print_json(content: Any) -> None:
     """Print *content* as JSON. An infinite or missing figure is null, never a made-up one."""
-    click.echo(json.dumps(_plain(content), indent=2, ensure_ascii=False))
-
-
-def _plain(value: Any) -> Any:
-    if isinstance(value, float) and not math.isfinite(value):
-        return None
-    if isinstance(value, dict):
-        return {key: _plain(entry) for key, entry in value.items()}
-    if isinstance(value, (list, tuple)):
-        return [_plain(entry) for entry in value]
-    return value
+    click.echo(json.dumps(plain_for_json(content), indent=2, ensure_ascii=False))
 
 
 def print_lines(lines: list[tuple[str, str]]) -> None:

@@ -2,10 +2,7 @@
 
 from __future__ import annotations
 
-import contextlib
 import math
-import signal
-from collections.abc import Callable, Iterator
 from dataclasses import asdict
 from fractions import Fraction
 from pathlib import Path
@@ -13,7 +10,12 @@ from pathlib import Path
 import click
 
 from vastcellar.cli.printing import print_json, print_lines
+from vastcellar.cli.prove_files import edit, offload, project
+from vastcellar.cli.prove_flat import burst, capacity, read, write
+from vastcellar.cli.prove_sets import compare, protocol
 from vastcellar.cli.quantities import Quantity, parse_seconds
+from vastcellar.cli.running import stopping_signals
+from vastcellar.core.frame_sizes import FrameVariation
 from vastcellar.core.recorder import RecorderLoad
 from vastcellar.core.units import (
     PLAIN,
@@ -30,6 +32,9 @@ from vastcellar.services.proving import (
     predicted_frames_dropped,
     rig_proof,
 )
+from vastcellar.services.recorder_loads import loads_of_shoot
+from vastcellar.services.run_records import camera_figures
+from vastcellar.services.shoots import shoot_in_file
 from vastcellar.services.workplace import remove_killed_tests
 
 
@@ -38,9 +43,26 @@ def prove() -> None:
     """Measure a drive: in a folder of your choice, in files of its own, removed afterwards."""
 
 
+for _command in (write, burst, read, capacity, offload, edit, project, protocol, compare):
+    prove.add_command(_command)
+
+
 @prove.command()
 @click.argument("folder", required=False, type=click.Path(path_type=Path))
-@click.option("--rate", required=True, type=Quantity("rate", parse_rate), help="60MB/s, 1274Mb/s")
+@click.option(
+    "--rate",
+    "rates",
+    multiple=True,
+    type=Quantity("rate", parse_rate),
+    help="60MB/s, 1274Mb/s; once for each camera that records at once.",
+)
+@click.option(
+    "--shoot",
+    "shoot_path",
+    type=click.Path(path_type=Path),
+    help="A shoot file: its cameras' own rates, crests, GOPs and buffers, in place of --rate.",
+)
+@click.option("--camera", "keys", multiple=True, help="Of the shoot; all where none is named.")
 @click.option(
     "--frame-rate",
     default="25",
@@ -54,9 +76,11 @@ def prove() -> None:
     default="512MB",
     show_default=True,
     type=Quantity("size", parse_size),
-    help="The camera's buffer.",
+    help="Each camera's buffer.",
 )
-@click.option("--seconds", required=True, type=Quantity("time", parse_seconds), help='20, "52 min"')
+@click.option("--crest", default=1.0, show_default=True, help="Worst second over the average.")
+@click.option("--gop", default=1, show_default=True, help="Frames from one whole picture on.")
+@click.option("--seconds", type=Quantity("time", parse_seconds), help='20, "52 min"')
 @click.option(
     "--simulated",
     type=click.Path(path_type=Path),
@@ -65,30 +89,51 @@ def prove() -> None:
 @click.option("--json", "as_json", is_flag=True, help="Print JSON.")
 def record(
     folder: Path | None,
-    rate: float,
+    rates: tuple[float, ...],
+    shoot_path: Path | None,
+    keys: tuple[str, ...],
     frame_rate: Fraction,
     buffer_bytes: int,
-    seconds: float,
+    crest: float,
+    gop: int,
+    seconds: float | None,
     simulated: Path | None,
     as_json: bool,
 ) -> None:
-    """Record frames at a steady pace into FOLDER, as a camera does, and count what is lost."""
+    """Record frames at a camera's pace into FOLDER, through its buffer, and count what is lost.
+
+    Several cameras write at once, each into a file of its own.
+    """
     if (folder is None) == (simulated is None):
         raise click.UsageError("Name either a FOLDER or --simulated CHAIN_FILE.")
-    load = RecorderLoad(rate, frame_rate, buffer_bytes, seconds)
+    if bool(rates) == (shoot_path is not None):
+        raise click.UsageError("Say what is recorded: --rate for each camera, or --shoot FILE.")
+    if shoot_path is not None:
+        shoot = shoot_in_file(shoot_path, read_catalog(folders(demo=False)))
+        loads = loads_of_shoot(shoot, keys, seconds)
+    elif seconds is None:
+        raise click.UsageError("Say how long: --seconds.")
+    else:
+        loads = tuple(
+            RecorderLoad(
+                rate, frame_rate, buffer_bytes, seconds,
+                FrameVariation(crest, gop, seed=number + 1), f"camera {number + 1}",
+            )
+            for number, rate in enumerate(rates)
+        )  # fmt: skip
     if folder is not None:
         places = folders(demo=False)
         remove_killed_tests(places)
-        proof = folder_proof(folder, load, places.test_notes, None, math.nan)
+        proof = folder_proof(folder, loads, places.test_notes, None, math.nan)
     else:
         assert simulated is not None  # one of the two is given
         rig = chain_in_file(simulated, read_catalog(folders(demo=False)))
-        proof = rig_proof(load, rig.chain, rig.ambient_c, speed=math.inf)
+        proof = rig_proof(loads, rig.chain, rig.ambient_c, speed=math.inf)
     if not as_json:
         plan = proof.plan
         click.echo(
             f"Writes {PLAIN.size(plan.bytes_to_write)} to {plan.target} in "
-            f"{PLAIN.duration(load.duration_s)}; {PLAIN.size(plan.free_bytes)} are free."
+            f"{PLAIN.duration(plan.load.duration_s)}; {PLAIN.size(plan.free_bytes)} are free."
         )
     _run(proof, quiet=as_json)
     _print_result(proof, as_json=as_json)
@@ -99,7 +144,7 @@ def record(
 def _run(proof: Proof, *, quiet: bool) -> None:
     """Run the test to its end; Ctrl+C and SIGTERM stop it and still clean up."""
     run = proof.run
-    with _stopping_signals(run.stop):
+    with stopping_signals(run.stop):
         if quiet:
             for _ in run.snapshots():
                 pass
@@ -107,7 +152,7 @@ def _run(proof: Proof, *, quiet: bool) -> None:
         from rich.progress import Progress
 
         with Progress(transient=True) as progress:
-            task = progress.add_task("recording", total=run.load.duration_s)
+            task = progress.add_task("recording", total=proof.plan.load.duration_s)
             for snapshot in run.snapshots():
                 progress.update(
                     task,
@@ -117,24 +162,15 @@ def _run(proof: Proof, *, quiet: bool) -> None:
                 )
 
 
-@contextlib.contextmanager
-def _stopping_signals(stop: Callable[[], None]) -> Iterator[None]:
-    wanted = (signal.SIGINT, signal.SIGTERM)
-    before = {number: signal.signal(number, lambda *_: stop()) for number in wanted}
-    try:
-        yield
-    finally:
-        for number, handler in before.items():
-            signal.signal(number, handler)
-
-
 def _print_result(proof: Proof, *, as_json: bool) -> None:
     result = proof.run.result
     assert result is not None  # the run has ended
     predicted = predicted_frames_dropped(result)
     if as_json:
         figures = {
-            name: value for name, value in asdict(result).items() if name not in ("trace", "load")
+            name: value
+            for name, value in asdict(result).items()
+            if name not in ("trace", "load", "cameras")
         }
         print_json(
             {
@@ -143,8 +179,9 @@ def _print_result(proof: Proof, *, as_json: bool) -> None:
                 "frame_rate": str(result.load.frames_per_s),
                 "buffer_bytes": result.load.buffer_bytes,
                 "duration_s": result.load.duration_s,
-                "frames": result.load.frame_count,
+                "frames": sum(each.load.frame_count for each in result.cameras),
                 **figures,
+                "cameras": [camera_figures(each) for each in result.cameras],
                 "shortfall_bytes_per_s": max(
                     result.load.average_bytes_per_s - result.achieved_bytes_per_s, 0.0
                 )
@@ -168,6 +205,13 @@ def _print_result(proof: Proof, *, as_json: bool) -> None:
         ("flush at the end", PLAIN.duration(result.flush_s)),
         ("how", result.write_mode),
     ]
-    if result.frames_dropped:
+    if result.frames_dropped and len(result.cameras) == 1:
         lines.insert(3, ("buffer arithmetic expects", f"{predicted:.0f} dropped"))
+    if len(result.cameras) > 1:
+        lines += [
+            (each.load.name, f"{PLAIN.rate(each.load.average_bytes_per_s, 1)} asked for, "
+             f"{each.frames_dropped} of {each.frames_arrived} frames dropped, worst backlog "
+             f"{PLAIN.size(each.worst_backlog_bytes)} of {PLAIN.size(each.load.buffer_bytes)}")
+            for each in result.cameras
+        ]  # fmt: skip
     print_lines(lines)

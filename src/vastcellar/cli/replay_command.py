@@ -7,13 +7,12 @@ from pathlib import Path
 import click
 
 from vastcellar.cli.printing import print_json
-from vastcellar.core.evidence import Verdict
 from vastcellar.core.units import PLAIN
 from vastcellar.services.catalogs import read_catalog
 from vastcellar.services.folders import folders
 from vastcellar.services.replaying import CameraReplay, replay_in_file
 from vastcellar.services.shoots import shoot_in_file
-from vastcellar.services.wording import SHORT_WORDS
+from vastcellar.services.wording import replay_sentence
 
 
 @click.command()
@@ -36,7 +35,7 @@ def replay(trace: Path, shoot: Path, camera: str | None, as_json: bool) -> None:
         print_json({"cameras": [_as_json(each) for each in found]})
         return
     for each in found:
-        click.echo(_line(each))
+        click.echo(replay_sentence(each, PLAIN))
 
 
 def _as_json(each: CameraReplay) -> dict[str, object]:
@@ -54,16 +53,3 @@ def _as_json(each: CameraReplay) -> dict[str, object]:
         "dropped_frames": outcome.lost_bytes / each.need.bytes_per_frame,
         "first_loss_s": outcome.first_loss_s,
     }
-
-
-def _line(each: CameraReplay) -> str:
-    camera, replayed, outcome = each.camera, each.replay, each.replay.outcome
-    head = f"{camera.key} {camera.name}: {SHORT_WORDS[replayed.verdict]}"
-    if replayed.margin is not None:
-        head += f" {PLAIN.percent(replayed.margin, signed=True)}"
-    if outcome.lost_bytes > 0:
-        return f"{head}, the first frame lost after {PLAIN.duration(outcome.first_loss_s)}"
-    if replayed.verdict is Verdict.NOT_KNOWN:
-        share = PLAIN.percent(replayed.covered_share)
-        return f"{head}: the trace ends after {share} of the longest take's bytes"
-    return f"{head}, most in the buffer {PLAIN.size(outcome.worst_backlog_bytes)}"

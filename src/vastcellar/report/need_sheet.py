@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import io
 from collections.abc import Sequence
 from datetime import date
 from xml.sax.saxutils import escape
 
 from reportlab.graphics.shapes import Drawing, Polygon, Rect, String
-from reportlab.platypus import Flowable, Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
+from reportlab.platypus import Flowable, Paragraph, Spacer, Table, TableStyle
 
 from vastcellar import __version__
 from vastcellar.core.guarantees import guarantee_margins
@@ -20,14 +19,12 @@ from vastcellar.report.sheet import (
     BRICK,
     COPPER,
     LINE,
-    MARGIN_PT,
-    PAPERS,
     PLAIN,
     SMALL,
     SOFT,
     STONE,
     WATER,
-    register_fonts,
+    sheet_pdf,
     style,
 )
 from vastcellar.services.plan_wording import range_text, warning_sentence
@@ -36,27 +33,15 @@ from vastcellar.services.planning import PlannedShoot
 # With more cameras than this the ribbons would push the sheet off its page.
 _MOST_RIBBONS = 6
 _RIBBON_PT, _LABEL_PT = 22.0, 84.0
-_FRAME_PT = 6.0  # the library pads its frames by so much
 
 
 def need_sheet_pdf(
     job: PlannedShoot, fmt: NumberFormat, *, paper: str = "a4", made_on: date
 ) -> bytes:
     """Return the sheet as PDF. *paper* is "a4" or "letter"; a KeyError is a bug of the caller."""
-    register_fonts()
-    out = io.BytesIO()
-    document = SimpleDocTemplate(
-        out,
-        pagesize=PAPERS[paper],
-        leftMargin=MARGIN_PT,
-        rightMargin=MARGIN_PT,
-        topMargin=MARGIN_PT,
-        bottomMargin=MARGIN_PT,
-        title=f"Need sheet: {job.shoot.name}",
-        author="Vast Cellar",
+    return sheet_pdf(
+        f"Need sheet: {job.shoot.name}", paper, lambda width: _story(job, fmt, width, made_on)
     )
-    document.build(_story(job, fmt, document.width - 2 * _FRAME_PT, made_on))
-    return out.getvalue()
 
 
 def _story(job: PlannedShoot, fmt: NumberFormat, width: float, made_on: date) -> list[Flowable]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import io
+from collections.abc import Callable
 from functools import lru_cache
 
 from reportlab.lib.colors import Color, HexColor
@@ -9,11 +11,13 @@ from reportlab.lib.pagesizes import A4, LETTER
 from reportlab.lib.styles import ParagraphStyle
 from reportlab.pdfbase import pdfmetrics
 from reportlab.pdfbase.ttfonts import TTFont
+from reportlab.platypus import Flowable, SimpleDocTemplate
 
 from vastcellar.data import data_path
 
 PAPERS = {"a4": A4, "letter": LETTER}
 MARGIN_PT = 40.0
+_FRAME_PT = 6.0  # the library pads its frames by so much
 
 INK: Color = HexColor("#22272C")
 SOFT: Color = HexColor("#52585E")
@@ -49,3 +53,24 @@ def style(
         textColor=color,
         spaceAfter=after_pt,
     )
+
+
+def sheet_pdf(title: str, paper: str, story: Callable[[float], list[Flowable]]) -> bytes:
+    """Return a PDF of what *story* gives for the width in points that it has.
+
+    *paper* is "a4" or "letter"; a KeyError is a bug of the caller.
+    """
+    register_fonts()
+    out = io.BytesIO()
+    document = SimpleDocTemplate(
+        out,
+        pagesize=PAPERS[paper],
+        leftMargin=MARGIN_PT,
+        rightMargin=MARGIN_PT,
+        topMargin=MARGIN_PT,
+        bottomMargin=MARGIN_PT,
+        title=title,
+        author="Vast Cellar",
+    )
+    document.build(story(document.width - 2 * _FRAME_PT))
+    return out.getvalue()

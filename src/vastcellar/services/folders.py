@@ -29,6 +29,11 @@ class Folders:
         return self.data / "catalog"
 
     @property
+    def protocols_folder(self) -> Path:
+        """Protocols of the user, laid over the shipped ones."""
+        return self.data / "protocols"
+
+    @property
     def test_notes(self) -> Path:
         """Notes of tests that run, or were killed."""
         return self.state / "tests"

@@ -93,11 +93,15 @@ def judge_what_if(
     if setup is None:
         return None
     drive = catalog.drive(setup.drive_key)
+    own = shelf.unit(setup.unit_tag) if setup.unit_tag else None
     unit = Unit(
         setup.unit_tag or drive.name,
         setup.drive_key,
         setup.enclosure_key,
         used_bytes=drive.capacity_bytes * used_share,
+        fitted=own.fitted if own else None,
+        fitted_from=own.fitted_from if own else None,
+        is_fit_simulated=own.is_fit_simulated if own else False,
     )
     parts = find_parts(setup, catalog, unit)
     chain = build_measured_chain(parts, catalog, ambient_c, shelf.stages)

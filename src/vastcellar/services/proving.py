@@ -2,38 +2,42 @@
 
 from __future__ import annotations
 
-import os
-import platform
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from pathlib import Path
 
-from vastcellar import __version__
-from vastcellar.bench.folder_target import FolderTarget
-from vastcellar.bench.recorder_run import RecorderResult, RecorderRun, Snapshot
-from vastcellar.bench.simulated_rig import SimulatedRig
-from vastcellar.core.chain import Chain, heat_path
-from vastcellar.core.endurance_run import Phase, run_endurance
-from vastcellar.core.errors import BadValueError, DiskError
+from vastcellar.bench.apart import ApartRun
+from vastcellar.bench.recorder_run import RecorderResult, RecorderRun, Snapshot, load_together
+from vastcellar.core.chain import Chain
+from vastcellar.core.endurance_run import Phase
+from vastcellar.core.errors import BadValueError
 from vastcellar.core.judgement import free_bytes
 from vastcellar.core.recorder import RecorderLoad, predicted_drops_on_trace
-from vastcellar.core.units import PLAIN
-from vastcellar.devices.block_device import BlockDevice, find_block_device, read_temperature_c
-from vastcellar.devices.mounts import Mount, mount_of
+from vastcellar.core.units import PLAIN, NumberFormat
+from vastcellar.devices.block_device import BlockDevice
+from vastcellar.devices.mounts import Mount
+from vastcellar.services.conditions import LoadBefore, chain_conditions, on_disk
+from vastcellar.services.folder_runs import recorder_run
+from vastcellar.services.places import find_place
+from vastcellar.services.rigs import make_rig, rig_speed
 from vastcellar.services.run_records import Conditions, recorder_record
 from vastcellar.services.workplace import Workplace
 from vastcellar.store.trace_csv import trace_text
 
 # What a run shows of itself is part of what is offered here.
 __all__ = [
+    "Loads",
     "Proof",
     "ProofPlan",
     "RecorderResult",
     "RecorderRun",
     "Snapshot",
+    "as_loads",
+    "cameras_sentence",
     "folder_proof",
     "keep_proof",
+    "load_together",
     "plan_folder_proof",
     "predicted_frames_dropped",
     "require_room",
@@ -41,11 +45,13 @@ __all__ = [
     "rig_speed",
 ]
 
-_LEAST_RESERVE_BYTES = 64 * 2**20
-_RESERVE_SHARE = 0.01
-# A long simulated take is watched in under half a minute, a short one in a few seconds.
-_RIG_TAKES_S = 24.0
-_LEAST_RIG_SPEED = 20.0
+
+Loads = RecorderLoad | Sequence[RecorderLoad]
+
+
+def as_loads(loads: Loads) -> tuple[RecorderLoad, ...]:
+    """Return one camera or several as several."""
+    return (loads,) if isinstance(loads, RecorderLoad) else tuple(loads)
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,29 +79,29 @@ class Proof:
     """A test ready to run, and how to keep it afterwards."""
 
     plan: ProofPlan
-    run: RecorderRun
+    run: RecorderRun | ApartRun[RecorderResult]
     conditions: Callable[[RecorderResult], Conditions] | None = None
+    begin: Callable[[], tuple[str, ...]] = tuple
+    """To be called right before the run, off the interface thread."""
 
-
-def reserve_bytes(capacity_bytes: int) -> int:
-    """Return what a test leaves free: a hundredth of the disk, at least 64 MiB."""
-    return max(_LEAST_RESERVE_BYTES, round(capacity_bytes * _RESERVE_SHARE))
+    @property
+    def is_simulated(self) -> bool:
+        """Whether nothing is written to a disk."""
+        return self.plan.is_simulated
 
 
 def plan_folder_proof(folder: Path, load: RecorderLoad, tbw_bytes: float = 0.0) -> ProofPlan:
     """Return the plan of a test in *folder*. Raises DiskError where the folder can't be used."""
-    mount = mount_of(folder)
-    if not folder.is_dir():
-        raise DiskError("it is not a folder", where=str(folder), mend="Choose a folder")
+    place = find_place(folder)
     return ProofPlan(
         load=load,
         target=str(folder),
         is_simulated=False,
-        free_bytes=mount.free_bytes,
-        reserve_bytes=reserve_bytes(mount.capacity_bytes),
+        free_bytes=place.mount.free_bytes,
+        reserve_bytes=place.reserve_bytes,
         tbw_share=load.total_bytes / tbw_bytes if tbw_bytes else None,
-        mount=mount,
-        device=find_block_device(mount.device_number),
+        mount=place.mount,
+        device=place.device,
     )
 
 
@@ -119,31 +125,36 @@ def require_room(plan: ProofPlan) -> None:
 
 
 def folder_proof(
-    folder: Path, load: RecorderLoad, notes_folder: Path, chain: Chain | None, ambient_c: float
+    folder: Path,
+    loads: Loads,
+    notes_folder: Path,
+    chain: Chain | None,
+    ambient_c: float,
+    *,
+    apart: bool = False,
 ) -> Proof:
-    """Return a recorder test in a real folder.
+    """Return a recorder test in a real folder, of one camera or of several at once.
+
+    *apart* runs it in a process of its own.
 
     Raises DiskError where the folder can't be used, BadValueError where the room is too small.
     """
+    load = load_together(as_loads(loads))
     plan = plan_folder_proof(folder, load, chain.parts.drive.tbw_bytes if chain else 0.0)
     require_room(plan)
-    sensor = plan.device.temperature_path if plan.device else None
-    target = FolderTarget(
-        folder,
-        notes_folder,
-        file_system=plan.mount.file_system if plan.mount else "",
-        read_temperature_c=(lambda: read_temperature_c(sensor)) if sensor else None,
-    )
-    return Proof(plan, RecorderRun(load, target), _conditions(plan, chain, ambient_c))
+    place = find_place(folder)
+    spec = loads, folder, notes_folder
+    run = ApartRun[RecorderResult](recorder_run, *spec) if apart else recorder_run(*spec)
+    before, base = LoadBefore(), _conditions(plan, chain, ambient_c)
 
+    def conditions(result: RecorderResult) -> Conditions:
+        return on_disk(base(result), place, before.load)
 
-def rig_speed(duration_s: float) -> float:
-    """Return how many times faster than life a simulated take is shown."""
-    return max(_LEAST_RIG_SPEED, duration_s / _RIG_TAKES_S)
+    return Proof(plan, run, conditions, before.begin)
 
 
 def rig_proof(
-    load: RecorderLoad,
+    loads: Loads,
     chain: Chain,
     ambient_c: float,
     *,
@@ -155,78 +166,47 @@ def rig_proof(
 
     Raises BadValueError where the chain connects nothing.
     """
-    if chain.problem:
-        raise BadValueError(
-            chain.problem, where="simulated rig", mend="Choose parts that work together"
-        )
+    load = load_together(as_loads(loads))
+    # What the buffer still holds at the end takes a while longer.
+    offered = Phase(load.average_bytes_per_s, load.duration_s)
+    rig = make_rig(chain, ambient_c, offered, workplace=workplace, speed=speed, seed=seed)
     parts = chain.parts
-    room = free_bytes(chain)
-    profile = run_endurance(
-        parts.drive.writes,
-        heat_path(parts, ambient_c),
-        chain.link_cap_bytes_per_s,
-        # What the buffer still holds at the end takes a while longer.
-        (Phase(load.average_bytes_per_s, load.duration_s),),
-        free_bytes=room,
-        capacity_bytes=parts.drive.capacity_bytes,
-    )
-    tag = parts.unit.tag if parts.unit else ""
-    fault = workplace.rig_faults.get(tag) if workplace else None
-    name = f"simulated rig of {parts.name}"
-    rig = SimulatedRig(profile, speed=speed, fault=fault, seed=seed, name=name)
     tbw = parts.drive.tbw_bytes
     plan = ProofPlan(
         load=load,
-        target=name,
+        target=rig.name,
         is_simulated=True,
-        free_bytes=int(room),
+        free_bytes=int(free_bytes(chain)),
         reserve_bytes=0,
         tbw_share=load.total_bytes / tbw if tbw else None,
     )
-    return Proof(plan, RecorderRun(load, rig), _conditions(plan, chain, ambient_c))
+    return Proof(plan, RecorderRun(loads, rig), _conditions(plan, chain, ambient_c))
 
 
 def _conditions(
     plan: ProofPlan, chain: Chain | None, ambient_c: float
 ) -> Callable[[RecorderResult], Conditions]:
-    load_average = os.getloadavg()[0]
-
     def made(result: RecorderResult) -> Conditions:
-        parts = chain.parts if chain else None
-        mount, device = plan.mount, plan.device
-        return Conditions(
-            host_key=parts.host.key if parts else "",
-            port_key=parts.port.key if parts else "",
-            mode_key=chain.mode.key if chain and chain.mode else "",
-            enclosure_key=parts.enclosure.key if parts and parts.enclosure else "",
-            cable_key=parts.cable.key if parts and parts.cable else "",
-            drive_key=parts.drive.key if parts else "",
-            ambient_c=ambient_c,
-            write_mode=result.write_mode,
-            program_version=__version__,
-            target=plan.target,
-            file_system=mount.file_system if mount else "",
-            mount_options=mount.options if mount else "",
-            capacity_bytes=mount.capacity_bytes if mount else 0,
-            free_bytes=plan.free_bytes,
-            device_model=device.model if device else "",
-            usb_bits_per_s=device.usb_bits_per_s if device else 0.0,
-            kernel=platform.release(),
-            load_average=load_average,
-        )
+        base = chain_conditions(chain, ambient_c, plan.target, result.write_mode)
+        return replace(base, free_bytes=plan.free_bytes)
 
     return made
 
 
-def keep_proof(workplace: Workplace, unit_tag: str, proof: Proof) -> int:
+def keep_proof(
+    workplace: Workplace, unit_tag: str, proof: Proof, *, ended_at: datetime | None = None
+) -> int:
     """Keep a finished test under its unit and return the run's number.
 
-    Simulated runs wear nothing. Raises CellarError, or UnknownPartError for the unit.
+    *ended_at* is now where it isn't given. Simulated runs wear nothing.
+    Raises CellarError, or UnknownPartError for the unit.
     """
     result = proof.run.result
     assert result is not None, "the run must have ended"
     assert proof.conditions is not None, "a test to be kept has conditions"
-    record = recorder_record(result, unit_tag, proof.conditions(result), datetime.now(UTC))
+    record = recorder_record(
+        result, unit_tag, proof.conditions(result), ended_at or datetime.now(UTC)
+    )
     wear_bytes = 0 if result.is_simulated else result.written_bytes
     return workplace.cellar.add_run(record, trace_text(result.trace), wear_bytes=wear_bytes)
 
@@ -234,8 +214,22 @@ def keep_proof(workplace: Workplace, unit_tag: str, proof: Proof) -> int:
 def predicted_frames_dropped(result: RecorderResult) -> float:
     """Return the drops that buffer arithmetic expects at the rate the drive really took.
 
-    0 where the drive kept up: then the measured rate is the camera's, not the drive's.
+    0 where the drive kept up: then the measured rate is the camera's, not the drive's. Of several
+    cameras at once it isn't known: how they share the drive is not in one trace.
     """
-    if not result.frames_dropped:
+    if not result.frames_dropped or len(result.cameras) > 1:
         return 0.0
     return predicted_drops_on_trace(result.load, result.trace)
+
+
+def cameras_sentence(result: RecorderResult, fmt: NumberFormat) -> str:
+    """Return how each of several cameras fared."""
+    parts = []
+    for each in result.cameras:
+        lost = fmt.number(each.frames_dropped, 0)
+        lost = f"{lost} of {fmt.number(each.frames_arrived, 0)} frames dropped"
+        backlog = (
+            f"backlog {fmt.size(each.worst_backlog_bytes)} of {fmt.size(each.load.buffer_bytes)}"
+        )
+        parts.append(f"{each.load.name}: {lost if each.frames_dropped else 'none lost'}, {backlog}")
+    return f"{'; '.join(parts)}."

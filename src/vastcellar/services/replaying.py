@@ -8,6 +8,7 @@ from pathlib import Path
 from vastcellar.core.needs import Need, camera_need
 from vastcellar.core.replay import Replay, replay
 from vastcellar.core.shoot import Camera, Shoot
+from vastcellar.core.trace import Trace
 from vastcellar.store.trace_csv import read_trace
 
 
@@ -25,7 +26,11 @@ def replay_in_file(path: Path, shoot: Shoot) -> tuple[CameraReplay, ...]:
 
     Raises BadFileError for a file that is no trace, BadValueError for one that is too short.
     """
-    trace = read_trace(path)
+    return camera_replays(read_trace(path), shoot)
+
+
+def camera_replays(trace: Trace, shoot: Shoot) -> tuple[CameraReplay, ...]:
+    """Return the replay of *trace* for each camera of *shoot*. Raises BadValueError: too short."""
     found = []
     for camera in shoot.cameras:
         need = camera_need(camera)

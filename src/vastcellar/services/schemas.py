@@ -5,9 +5,15 @@ from __future__ import annotations
 from typing import Any
 
 from vastcellar.store.catalog_files import catalog_schema
+from vastcellar.store.protocol_files import protocol_schema
 from vastcellar.store.shoot_files import chain_schema, shoot_schema
 
 
 def schemas() -> dict[str, dict[str, Any]]:
     """Return each schema; files and schemas come from the same models."""
-    return {"shoot": shoot_schema(), "chain": chain_schema(), "catalog": catalog_schema()}
+    return {
+        "shoot": shoot_schema(),
+        "chain": chain_schema(),
+        "catalog": catalog_schema(),
+        "protocols": protocol_schema(),
+    }

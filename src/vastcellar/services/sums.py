@@ -137,7 +137,8 @@ def cache_sum(judgement: Judgement, chain: Chain, fmt: NumberFormat) -> Sum:
         lines.append(SumLine("never full", "below the balance rate", fmt.rate(balance)))
     full = run.first(EventKind.CACHE_FULL)
     title = f"Cache full after {fmt.duration(full.at_s)}" if full else "Cache lasts the take"
-    return Sum("cache", title, tuple(lines), "cache model with typical figures", Evidence.COMPUTED)
+    source = f"cache model with {chain.parts.basis}"
+    return Sum("cache", title, tuple(lines), source, Evidence.COMPUTED)
 
 
 def heat_sum(judgement: Judgement, chain: Chain, ambient_c: float, fmt: NumberFormat) -> Sum:
@@ -160,7 +161,7 @@ def heat_sum(judgement: Judgement, chain: Chain, ambient_c: float, fmt: NumberFo
             fmt.rate(limit),
         ),
     )
-    source = "two-node heat model with typical figures"
+    source = f"two-node heat model with {chain.parts.basis}"
     return Sum("heat", "Heat", lines, source, Evidence.COMPUTED)
 
 

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 
 from vastcellar.bench.leftovers import Removed, remove_leftovers
 from vastcellar.bench.simulated_rig import RigFault
+from vastcellar.core.errors import UnknownPartError
 from vastcellar.core.measured_stages import StageMeasurement
 from vastcellar.core.parts import Catalog, Unit
 from vastcellar.core.proof import RecorderProof
@@ -16,8 +17,10 @@ from vastcellar.data import data_path
 from vastcellar.services.catalogs import read_catalog
 from vastcellar.services.folders import Folders, folders
 from vastcellar.services.run_records import recorder_proofs
+from vastcellar.store.calibration_record import CalibrationRecord
 from vastcellar.store.catalog_files import read_units
 from vastcellar.store.json_files import read_json, write_text_whole
+from vastcellar.store.run_record import RunRecord
 
 if TYPE_CHECKING:
     from vastcellar.store.cellar import Cellar
@@ -40,10 +43,13 @@ class Workplace:
 
     def shelf(self) -> Shelf:
         """Return the units and proofs as they stand now."""
+        runs = self.cellar.runs()
         return Shelf(
             self.cellar.units(),
-            recorder_proofs(self.cellar.runs()),
+            recorder_proofs(runs),
             self.cellar.stage_measurements(),
+            runs,
+            self.cellar.calibrations(),
         )
 
     def close(self) -> None:
@@ -59,6 +65,9 @@ class Shelf:
     proofs: tuple[RecorderProof, ...] = ()
     stages: tuple[StageMeasurement, ...] = ()
     """What stages carried that were measured on a host."""
+    records: tuple[RunRecord, ...] = ()
+    """Every run, newest first, without its trace."""
+    calibrations: tuple[CalibrationRecord, ...] = ()
 
     @property
     def count_text(self) -> str:
@@ -68,6 +77,18 @@ class Shelf:
     def unit(self, tag: str) -> Unit | None:
         """Return the unit with *tag*, or None."""
         return next((unit for unit in self.units if unit.tag == tag), None)
+
+
+def require_unit(shelf: Shelf, tag: str) -> Unit:
+    """Return the unit with *tag*. Raises UnknownPartError where there is none."""
+    unit = shelf.unit(tag)
+    if unit is None:
+        raise UnknownPartError(
+            f"the cellar has no unit {tag!r}",
+            where="unit",
+            mend="Choose one of its units, or add this one in the Cellar",
+        )
+    return unit
 
 
 def open_workplace(*, demo: bool = False, places: Folders | None = None) -> Workplace:

@@ -1,0 +1,207 @@
+"""vast-cellar prove edit, project, offload: tests that work with files."""
+
+from __future__ import annotations
+
+import math
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import click
+
+from vastcellar.cli.printing import print_json, print_lines
+from vastcellar.cli.quantities import Quantity, parse_seconds
+from vastcellar.cli.running import is_demo, run_to_end
+from vastcellar.core.units import PLAIN, parse_frame_rate, parse_rate, parse_size
+from vastcellar.services.file_proving import (
+    EditPlan,
+    FilePlan,
+    ProjectPlan,
+    edit_figures,
+    file_proof,
+    project_figures,
+)
+from vastcellar.services.folders import folders
+from vastcellar.services.keeping import keep_any
+from vastcellar.services.offloading import (
+    clips_in,
+    limit_sentence,
+    made_up_clips,
+    offload_figures,
+)
+from vastcellar.services.workplace import open_workplace, remove_killed_tests, require_unit
+
+_FOLDER = click.argument("folder", type=click.Path(path_type=Path))
+_UNIT = click.option("--unit", "unit_tag", help="Keep the run in the cellar under this tag.")
+_JSON = click.option("--json", "as_json", is_flag=True, help="Print JSON.")
+
+
+@click.command()
+@_FOLDER
+@click.option("--rate", default="92.2MB/s", show_default=True, type=Quantity("rate", parse_rate),
+              help="Of one stream.")  # fmt: skip
+@click.option("--frame-rate", default="25", show_default=True,
+              type=Quantity("frame rate", parse_frame_rate), help="Of the streams.")  # fmt: skip
+@click.option(
+    "--streams", default=4, show_default=True, type=click.IntRange(1, 64), help="At most."
+)
+@click.option("--seconds", default="6", show_default=True, type=Quantity("time", parse_seconds),
+              help="For each number of streams.")  # fmt: skip
+@click.option("--read-ahead", default=6, show_default=True, type=click.IntRange(0, 250),
+              help="Frames read before they are due.")  # fmt: skip
+@click.option("--jumps", default=6.0, show_default=True, help="Jumps a minute of each stream.")
+@click.option("--scrubs", default=3.0, show_default=True, help="Scrubs a minute of each stream.")
+@click.option("--caches", default=4.0, show_default=True,
+              help="Small files made and removed beside, a second.")  # fmt: skip
+@click.option("--render", type=Quantity("rate", parse_rate), help="Written beside, MB/s.")
+@click.option("--no-ramp", is_flag=True, help="All streams at once.")
+@_UNIT
+@_JSON
+def edit(
+    folder: Path,
+    rate: float,
+    frame_rate: Fraction,
+    streams: int,
+    seconds: float,
+    read_ahead: int,
+    jumps: float,
+    scrubs: float,
+    caches: float,
+    render: float | None,
+    no_ramp: bool,
+    unit_tag: str | None,
+    as_json: bool,
+) -> None:
+    """Play streams out of FOLDER, one more each time, until one misses a frame."""
+    plan = EditPlan(
+        rate,
+        float(frame_rate),
+        streams,
+        step_s=seconds,
+        read_ahead_frames=read_ahead,
+        jumps_per_minute=jumps,
+        scrubs_per_minute=scrubs,
+        cache_files_per_s=caches,
+        render_bytes_per_s=render or 0.0,
+        is_ramp=not no_ramp,
+    )
+    run = _run(folder, plan, unit_tag, as_json=as_json)
+    result = run.result
+    if result is not None and as_json:
+        print_json({"target": str(folder), **edit_figures(result)})
+    elif result is not None:
+        lines = [("streams without a miss", str(result.most_streams))]
+        for step in result.steps:
+            first = step.first_frame.p99_s
+            jumped = "" if math.isnan(first) else f", first frame in {first * 1e3:.0f} ms (99 %)"
+            if step.scrubs:
+                dragged = step.scrub_frame.p99_s * 1e3
+                jumped += f", each frame of a scrub in {dragged:.0f} ms (99 %)"
+            lines.append(
+                (
+                    f"{step.streams} at {PLAIN.rate(step.read_bytes_per_s)}",
+                    f"{step.missed} of {step.frames} frames missed{jumped}",
+                )
+            )
+        print_lines([*lines, ("how", result.read_mode)])
+    if run.error is not None:
+        raise run.error
+
+
+@click.command()
+@_FOLDER
+@click.option("--files", default=400, show_default=True, type=click.IntRange(1, 100_000))
+@click.option("--reads", default=2000, show_default=True, type=click.IntRange(1, 1_000_000))
+@_UNIT
+@_JSON
+def project(folder: Path, files: int, reads: int, unit_tag: str | None, as_json: bool) -> None:
+    """Make, sync, rename, list and remove small files in FOLDER, and read 4 to 64 KiB at random."""
+    plan = ProjectPlan(files, reads)
+    run = _run(folder, plan, unit_tag, as_json=as_json)
+    result = run.result
+    if result is not None and as_json:
+        print_json({"target": str(folder), **project_figures(result)})
+    elif result is not None:
+        lines = [
+            (
+                each.name,
+                f"{each.per_s:,.0f} a second, {each.latency.p50_s * 1e3:.2f} ms (median), "
+                f"{each.latency.p99_s * 1e3:.2f} (99 %), at most "
+                f"{each.latency.longest_s * 1e3:.0f} ms",
+            )
+            for each in result.operations
+        ]
+        print_lines([*lines, ("how", result.read_mode)])
+    if run.error is not None:
+        raise run.error
+
+
+@click.command()
+@_FOLDER
+@click.option("--from", "source", type=click.Path(path_type=Path),
+              help="The folder of clips to copy; they are only read.")  # fmt: skip
+@click.option("--clips", default=12, show_default=True, type=click.IntRange(1, 9999),
+              help="Made up, where no folder is given.")  # fmt: skip
+@click.option("--clip-size", default="500MB", show_default=True,
+              type=Quantity("size", parse_size), help="Of each made-up clip.")  # fmt: skip
+@click.option("--no-verify", is_flag=True, help="Don't read the copy back.")
+@_UNIT
+@_JSON
+def offload(
+    folder: Path,
+    source: Path | None,
+    clips: int,
+    clip_size: int,
+    no_verify: bool,
+    unit_tag: str | None,
+    as_json: bool,
+) -> None:
+    """Copy a set of clips into FOLDER, flushed clip by clip, and read the copy back.
+
+    It says whose rate that is: the source's or the drive's. The copy is removed afterwards.
+    """
+    if source is not None:
+        plan = clips_in(source, verifies=not no_verify)
+    else:
+        plan = made_up_clips(clips, clip_size, verifies=not no_verify)
+    run = _run(folder, plan, unit_tag, as_json=as_json)
+    result = run.result
+    if result is not None and as_json:
+        print_json({"target": str(folder), **offload_figures(result)})
+    elif result is not None:
+        lines = [
+            (f"{len(result.clips)} clips copied", f"{PLAIN.size(result.written_bytes)} at "
+             f"{PLAIN.rate(result.copy.bytes_per_s, 1)}, flushed clip by clip"),
+            ("stalls", str(len(result.copy.stalls))),
+        ]  # fmt: skip
+        if result.verify is not None:
+            wrong = ", ".join(result.different) or "every clip as it was read"
+            lines.append(("read back", f"{PLAIN.rate(result.verify.bytes_per_s, 1)}: {wrong}"))
+        print_lines([*lines, ("how", result.write_mode)])
+        click.echo(limit_sentence(result, PLAIN))
+    if run.error is not None:
+        raise run.error
+
+
+def _run(folder: Path, plan: FilePlan, unit_tag: str | None, *, as_json: bool) -> Any:
+    """Run the test to its end, keep it under its unit, and return the run."""
+    workplace = open_workplace(demo=is_demo()) if unit_tag else None
+    try:
+        if workplace is not None and unit_tag:
+            require_unit(workplace.shelf(), unit_tag)
+        places = folders(demo=False)
+        remove_killed_tests(places)
+        proof = file_proof(folder, plan, places.test_notes)
+        warnings = proof.begin()
+        if not as_json:
+            click.echo(f"Writes at most {PLAIN.size(proof.bytes_to_write)} to {folder}.")
+            for warning in warnings:
+                click.echo(f"Note: {warning}.")
+        run_to_end(proof.run, quiet=as_json)
+        if workplace is not None and unit_tag:
+            for kept in keep_any(workplace, unit_tag, proof):
+                click.echo(f"Kept as run {kept.run_id}.", err=True)
+        return proof.run
+    finally:
+        if workplace is not None:
+            workplace.close()

@@ -1,0 +1,324 @@
+"""vast-cellar prove write, burst, read, capacity: flat-out tests in a folder or on a rig."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any
+
+import click
+
+from vastcellar.cli.diagnose_command import diagnosis_lines
+from vastcellar.cli.printing import print_json, print_lines
+from vastcellar.cli.quantities import Quantity, parse_seconds
+from vastcellar.cli.running import is_demo, run_to_end
+from vastcellar.core.units import PLAIN, parse_rate, parse_size
+from vastcellar.services.calibration_wording import foretold_sentence
+from vastcellar.services.catalogs import read_catalog
+from vastcellar.services.diagnosing import diagnosis_figures
+from vastcellar.services.exports import write_text_whole
+from vastcellar.services.flat_proving import (
+    BURST_BYTES,
+    FlatPlan,
+    FlatProof,
+    FlatResult,
+    Shape,
+    burst_plan,
+    capacity_plan,
+    conditions_of,
+    diagnosis_of_proof,
+    flat_figures,
+    folder_flat_proof,
+    rig_flat_proof,
+    room_in,
+    trace_csv_of,
+)
+from vastcellar.services.folders import folders
+from vastcellar.services.judging import chain_in_file
+from vastcellar.services.keeping import KeptRun, keep_flat_proof
+from vastcellar.services.resting import COOL, Rest, rest_of_unit
+from vastcellar.services.workplace import (
+    Workplace,
+    open_workplace,
+    remove_killed_tests,
+    require_unit,
+)
+
+_MOST_BYTES = 2**62
+_RIG_DEFAULT_BYTES = 400_000_000_000
+
+
+def _common(command: Callable[..., None]) -> Callable[..., None]:
+    """Options that every flat-out test has."""
+    for option in reversed(
+        (
+            click.argument("folder", required=False, type=click.Path(path_type=Path)),
+            click.option(
+                "--block",
+                "block_bytes",
+                type=Quantity("size", parse_size),
+                help="Bytes a write, a power of 2 from 4 KiB to 8 MiB.  [default: 4 MiB]",
+            ),
+            click.option(
+                "--depth", type=click.IntRange(1, 32), help="Writes in flight.  [default: 4]"
+            ),
+            click.option(
+                "--probe",
+                is_flag=True,
+                help="Let a short probe choose block and depth; it uses up some of a cache.",
+            ),
+            click.option(
+                "--link", type=Quantity("rate", parse_rate), help="What the link in use carries."
+            ),
+            click.option("--ambient", type=float, default=math.nan, help="Room temperature, °C."),
+            click.option(
+                "--simulated",
+                type=click.Path(path_type=Path),
+                help="A chain file: test a simulated rig of it instead of a folder.",
+            ),
+            click.option(
+                "--drive-c", type=float, help="The drive's temperature now, where no sensor tells."
+            ),
+            click.option("--unit", "unit_tag", help="Keep the run in the cellar under this tag."),
+            click.option(
+                "--trace", type=click.Path(path_type=Path), help="Keep the trace as CSV here."
+            ),
+            click.option("--json", "as_json", is_flag=True, help="Print JSON."),
+        )
+    ):
+        command = option(command)
+    return command
+
+
+def _size_option(default: str) -> Callable[[Callable[..., None]], Callable[..., None]]:
+    return click.option(
+        "--size",
+        default=default,
+        show_default=True,
+        type=Quantity("size", parse_size),
+        help="Bytes to write.",
+    )
+
+
+@click.command()
+@_common
+@click.option("--size", type=Quantity("size", parse_size), help="Bytes to write at most.")
+@click.option("--share", type=click.FloatRange(0.01, 1.0), help="Of the free space, 0.01 to 1.")
+@click.option("--seconds", type=Quantity("time", parse_seconds), help="For so long at most.")
+@click.option("--until-steady", is_flag=True, help="Until five rounds of 30 s are steady.")
+@click.option("--read-back", is_flag=True, help="Read it back afterwards and check every block.")
+def write(
+    size: int | None,
+    share: float | None,
+    seconds: float | None,
+    until_steady: bool,
+    read_back: bool,
+    **common: Any,
+) -> None:
+    """Write flat out into FOLDER, until the size, time or share is reached, or it is steady."""
+    if size is None and share is None and seconds is None and not until_steady:
+        raise click.UsageError("Say how much: --size, --share, --seconds or --until-steady.")
+    room = _room(common)
+    most = min(size or _MOST_BYTES, int(room * share) if share else _MOST_BYTES)
+    if most == _MOST_BYTES:
+        most = room
+    plan = FlatPlan(
+        "write",
+        most,
+        most_s=seconds or math.inf,
+        until_steady=until_steady,
+        shape=_shape(common),
+        reads_back=read_back,
+    )
+    _prove(plan, common)
+
+
+@click.command()
+@_common
+def burst(**common: Any) -> None:
+    """Write and read 1 GB: short and always the same, to compare drives; it flatters them."""
+    _prove(burst_plan(_shape(common)), common)
+
+
+burst.short_help = f"Write and read {PLAIN.size(BURST_BYTES)}, to compare."
+
+
+@click.command()
+@_common
+@_size_option("4GB")
+def read(size: int, **common: Any) -> None:
+    """Write into FOLDER, then read it back past the host's cache and check every block."""
+    _prove(FlatPlan("read", size, shape=_shape(common), reads_back=True), common)
+
+
+@click.command()
+@_common
+@click.option("--size", type=Quantity("size", parse_size), help="Prove only so much.")
+def capacity(size: int | None, **common: Any) -> None:
+    """Fill the free space of FOLDER with stamped blocks and read all of them back.
+
+    A drive sold larger than it is loses what lies beyond its true capacity; the first lost byte
+    is named. Some space stays free.
+    """
+    room = _room(common)
+    _prove(capacity_plan(min(size or room, room), _shape(common)), common)
+
+
+def _room(common: dict[str, Any]) -> int:
+    folder, simulated = common["folder"], common["simulated"]
+    if (folder is None) == (simulated is None):
+        raise click.UsageError("Name either a FOLDER or --simulated CHAIN_FILE.")
+    return room_in(folder) if folder is not None else _RIG_DEFAULT_BYTES
+
+
+def _shape(common: dict[str, Any]) -> Shape | None:
+    block, depth = common["block_bytes"], common["depth"]
+    if common["probe"]:
+        if block or depth:
+            raise click.UsageError("A probe chooses block and depth: leave those out.")
+        return None
+    return Shape(block or 4 * 2**20, depth or 4)
+
+
+def _prove(plan: FlatPlan, common: dict[str, Any]) -> None:
+    as_json = common["as_json"]
+    _room(common)
+    workplace = open_workplace(demo=is_demo()) if common["unit_tag"] else None
+    if workplace is not None:
+        require_unit(workplace.shelf(), common["unit_tag"])
+    proof = _make(plan, common, workplace)
+    warnings = proof.begin()
+    if not as_json:
+        wear = f", {PLAIN.percent(proof.tbw_share)} of its endurance" if proof.tbw_share else ""
+        click.echo(
+            f"Writes at most {PLAIN.size(proof.bytes_to_write)}{wear} to {proof.target}; "
+            f"{PLAIN.size(proof.room_bytes)} may be filled."
+        )
+        for warning in warnings:
+            click.echo(f"Note: {warning}.")
+    run_to_end(proof.run, quiet=as_json)
+    result = proof.run.result
+    if result is not None:
+        if common["trace"] is not None:
+            write_text_whole(common["trace"], trace_csv_of(result))
+        kept = _keep(workplace, common["unit_tag"], proof) if workplace else None
+        _print(proof, result, kept, as_json=as_json)
+    if proof.run.error is not None:
+        raise proof.run.error
+
+
+def _keep(workplace: Workplace, unit_tag: str, proof: FlatProof) -> KeptRun | None:
+    result = proof.run.result
+    if result is None or not result.written_bytes:
+        return None
+    return keep_flat_proof(workplace, unit_tag, proof)
+
+
+def _make(plan: FlatPlan, common: dict[str, Any], workplace: Workplace | None) -> FlatProof:
+    places = folders(demo=False)
+    if common["folder"] is not None:
+        remove_killed_tests(places)
+        tag = common["unit_tag"]
+        return folder_flat_proof(
+            common["folder"],
+            plan,
+            places.test_notes,
+            ambient_c=common["ambient"],
+            link_bytes_per_s=common["link"],
+            rest=_rest(workplace, tag, common["ambient"]),
+            drive_c=common["drive_c"],
+        )
+    rig = chain_in_file(common["simulated"], read_catalog(places))
+    return rig_flat_proof(
+        plan,
+        rig.chain,
+        rig.ambient_c,
+        workplace=workplace,
+        speed=math.inf,
+        sample_tag=common["unit_tag"] or "",
+    )
+
+
+def _rest(workplace: Workplace | None, unit_tag: str, ambient_c: float) -> Rest:
+    if workplace is None:
+        return COOL
+    return rest_of_unit(workplace.shelf(), workplace.catalog, unit_tag, ambient_c)
+
+
+def _print(proof: FlatProof, result: FlatResult, kept: KeptRun | None, *, as_json: bool) -> None:
+    found = diagnosis_of_proof(proof, result)
+    if as_json:
+        print_json(
+            {
+                "target": proof.target,
+                "is_simulated": result.is_simulated,
+                "is_complete": result.is_complete,
+                **flat_figures(result),
+                "conditions": conditions_of(proof, result),
+                "diagnosis": diagnosis_figures(found) if found else None,
+                "kept_as_run": kept.run_id if kept else None,
+                "foretold": asdict(kept.foretold) if kept and kept.foretold else None,
+            }
+        )
+        return
+    if result.ended_by:
+        click.echo(f"Ended early: {result.ended_by}")
+    marked = " (simulated)" if result.is_simulated else ""
+    written = result.write
+    lines = [
+        (f"written{marked}", f"{PLAIN.size(written.moved_bytes)} at "
+         f"{PLAIN.rate(written.bytes_per_s, 1)}, flush included"),
+        ("slowest second", PLAIN.rate(written.slowest_second_bytes)),
+        ("a write took", _latency(result)),
+        ("stalls", _stalls(result)),
+        ("block and depth", f"{result.shape.block_bytes // 1024} KiB, {result.shape.depth}"),
+        ("how", result.write_mode),
+    ]  # fmt: skip
+    if result.read is not None:
+        lines.insert(1, (f"read back{marked}", PLAIN.rate(result.read.bytes_per_s, 1)))
+        lines.insert(2, ("checked", _checked(result)))
+    if result.true_capacity_bytes is not None:
+        lines.insert(0, ("true capacity", PLAIN.size(result.true_capacity_bytes)))
+    print_lines(lines)
+    for note in result.notes:
+        click.echo(f"Note: {note}.")
+    if found is not None:
+        figures = diagnosis_figures(found)
+        click.echo("Diagnosis: " + ", ".join(figures["causes"]))
+        for line in diagnosis_lines(figures):
+            click.echo(f"  {line}")
+    if kept is not None:
+        if kept.foretold is not None:
+            click.echo(foretold_sentence(kept.foretold, PLAIN))
+        click.echo(f"Kept as run {kept.run_id}.")
+
+
+def _latency(result: FlatResult) -> str:
+    latency = result.write.latency
+    return (
+        f"{latency.p50_s * 1e3:.1f} ms (median), {latency.p99_s * 1e3:.1f} (99 %), "
+        f"{latency.p999_s * 1e3:.1f} (99.9 %), at most {latency.longest_s * 1e3:.0f} ms"
+    )
+
+
+def _stalls(result: FlatResult) -> str:
+    stalls = result.write.stalls
+    if not stalls:
+        return "none of 0.25 s or more"
+    longest = max(stalls, key=lambda stall: stall.duration_s)
+    return (
+        f"{len(stalls)}, the longest {longest.duration_s:.2f} s after "
+        f"{PLAIN.size(longest.at_bytes)}"
+    )
+
+
+def _checked(result: FlatResult) -> str:
+    assert result.read is not None
+    if result.read.first_wrong_at is None:
+        return "every block as it was written"
+    return (
+        f"{result.read.wrong_blocks} blocks differ, the first at byte "
+        f"{result.read.first_wrong_at:,}"
+    )

@@ -1,0 +1,223 @@
+"""vast-cellar prove protocol, compare: sets of tests, and two folders by turns."""
+
+from __future__ import annotations
+
+import math
+from fractions import Fraction
+from pathlib import Path
+
+import click
+
+from vastcellar.cli.printing import print_json, print_lines
+from vastcellar.cli.quantities import Quantity, parse_seconds
+from vastcellar.cli.running import is_demo, run_to_end
+from vastcellar.core.protocol_text import HINT, parse_steps
+from vastcellar.core.recorder import RecorderLoad
+from vastcellar.core.units import PLAIN, parse_frame_rate, parse_rate, parse_size
+from vastcellar.services.alternating import (
+    LEAST_TURNS,
+    AlternatingRun,
+    difference_sentence,
+    words_of,
+)
+from vastcellar.services.catalogs import read_catalog
+from vastcellar.services.flat_proving import FlatPlan, burst_plan
+from vastcellar.services.folders import folders
+from vastcellar.services.judging import chain_in_file
+from vastcellar.services.keeping import keep_protocol
+from vastcellar.services.protocol_run import ProtocolRun
+from vastcellar.services.protocols import (
+    Protocol,
+    ProtocolPlan,
+    keep_own_protocol,
+    own_protocol,
+    plan_protocol,
+    protocol_named,
+)
+from vastcellar.services.proving_ground import FolderGround, Ground, RigGround
+from vastcellar.services.workplace import (
+    Workplace,
+    open_workplace,
+    remove_killed_tests,
+    require_unit,
+)
+
+_JSON = click.option("--json", "as_json", is_flag=True, help="Print JSON.")
+
+
+@click.command()
+@click.argument("places", nargs=-1, metavar="[FOLDER] [NAME]")
+@click.option("--rate", type=Quantity("rate", parse_rate), help="Of the take to record, if any.")
+@click.option("--frame-rate", default="25", type=Quantity("frame rate", parse_frame_rate))
+@click.option("--buffer-mb", default=512, help="The camera's buffer, MB.")
+@click.option("--seconds", type=Quantity("time", parse_seconds), help="Of the take, if any.")
+@click.option("--link", type=Quantity("rate", parse_rate), help="What the link in use carries.")
+@click.option(
+    "--simulated",
+    type=click.Path(path_type=Path),
+    help="A chain file: run it on a simulated rig, whose pauses take no time.",
+)
+@click.option("--steps", help=f"In place of NAME, for example: {HINT}")
+@click.option("--save-as", help="Keep these steps as a protocol of your own under this name.")
+@click.option("--unit", "unit_tag", help="Keep the runs in the cellar under this tag.")
+@click.option("--plan-only", is_flag=True, help="Say what would be done, and do nothing.")
+@click.option("--yes", is_flag=True, help="Don't wait where something is to be done by hand.")
+@_JSON
+def protocol(
+    places: tuple[str, ...],
+    rate: float | None,
+    frame_rate: Fraction,
+    buffer_mb: int,
+    seconds: float | None,
+    link: float | None,
+    simulated: Path | None,
+    steps: str | None,
+    save_as: str | None,
+    unit_tag: str | None,
+    plan_only: bool,
+    yes: bool,
+    as_json: bool,
+) -> None:
+    """Run the protocol NAME in FOLDER, or on a rig: a set of tests with its pauses.
+
+    Shipped: compare, working-drive, edit-storage, warm, cooling-pair.
+    """
+    if len(places) > (1 if simulated else 2) or (not places and not simulated):
+        raise click.UsageError("Name a FOLDER and a protocol, or --simulated CHAIN_FILE and one.")
+    named = places if simulated else places[1:]
+    chosen = _chosen(named, steps, save_as)
+    workplace = open_workplace(demo=is_demo()) if unit_tag else None
+    try:
+        if workplace is not None and unit_tag:
+            require_unit(workplace.shelf(), unit_tag)
+        ground = _ground(places, simulated, link, workplace, unit_tag or "")
+        loads: tuple[RecorderLoad, ...] = ()
+        if rate is not None and seconds is not None:
+            loads = (RecorderLoad(rate, frame_rate, buffer_mb * 1_000_000, seconds),)
+        plan = plan_protocol(chosen, ground, loads)
+        if not as_json:
+            _print_plan(plan)
+        elif plan_only:
+            print_json(_plan_figures(plan))
+        if plan_only:
+            return
+        run = ProtocolRun(plan, ground, loads, (lambda _: True) if yes else _ask)
+        run_to_end(run, quiet=as_json)
+        if workplace is not None and unit_tag:
+            kept = keep_protocol(workplace, unit_tag, run)
+            click.echo(f"Kept as runs {', '.join(str(each.run_id) for each in kept)}.", err=True)
+    finally:
+        if workplace is not None:
+            workplace.close()
+    _print_run(run, as_json=as_json)
+    if run.error is not None:
+        raise run.error
+
+
+def _chosen(named: tuple[str, ...], steps: str | None, save_as: str | None) -> Protocol:
+    """Return the protocol that is named, or that the steps make up."""
+    own = folders(demo=False)
+    if steps is None:
+        return protocol_named(named[0] if named else "working-drive", own)
+    made = own_protocol(save_as or "your steps", parse_steps(steps))
+    if save_as is not None:
+        keep_own_protocol(made, own)
+    return made
+
+
+def _ground(
+    places: tuple[str, ...],
+    simulated: Path | None,
+    link: float | None,
+    workplace: Workplace | None,
+    tag: str,
+) -> Ground:
+    own = folders(demo=False)
+    if simulated is not None:
+        rig = chain_in_file(simulated, read_catalog(own))
+        return RigGround(rig.chain, rig.ambient_c, workplace, sample_tag=tag)
+    remove_killed_tests(own)
+    return FolderGround(Path(places[0]), own.test_notes, link_bytes_per_s=link)
+
+
+def _print_plan(plan: ProtocolPlan) -> None:
+    click.echo(f"{plan.protocol.name}: {plan.protocol.purpose}.")
+    for each in plan.steps:
+        longest = "" if math.isinf(each.most_s) else f", {PLAIN.duration(each.most_s)} at most"
+        writes = f", writes at most {PLAIN.size(each.bytes_to_write)}"
+        click.echo(f"  {each.step.kind}{writes if each.bytes_to_write else ''}{longest}")
+
+
+def _plan_figures(plan: ProtocolPlan) -> dict[str, object]:
+    return {
+        "protocol": plan.protocol.key,
+        "bytes_to_write": plan.bytes_to_write,
+        "waiting_s": plan.waiting_s,
+        "steps": [
+            {
+                "kind": str(each.step.kind),
+                "bytes_to_write": each.bytes_to_write,
+                "most_s": each.most_s,
+                "instruction": each.step.instruction,
+            }
+            for each in plan.steps
+        ],
+    }
+
+
+def _ask(instruction: str) -> bool:
+    click.echo(f"{instruction}.", err=True)
+    return click.confirm("Go on?", default=True, err=True)
+
+
+def _print_run(run: ProtocolRun, *, as_json: bool) -> None:
+    figures = run.figures()
+    if as_json:
+        print_json(figures)
+        return
+    for step, summary in figures["summary"].items():
+        click.echo(
+            f"  {step.replace('_', ' ')}: {PLAIN.rate(summary['median'], 1)} (median of "
+            f"{summary['count']}, spread {PLAIN.percent(summary['spread_share'])})"
+        )
+    if figures["diagnosis"]:
+        click.echo("Diagnosis: " + ", ".join(figures["diagnosis"]["causes"]))
+        for finding in figures["diagnosis"]["findings"]:
+            click.echo(f"  {finding['evidence']}")
+
+
+@click.command()
+@click.argument("folder_a", type=click.Path(path_type=Path))
+@click.argument("folder_b", type=click.Path(path_type=Path))
+@click.option("--times", default=LEAST_TURNS + 2, show_default=True,
+              type=click.IntRange(LEAST_TURNS, 50), help="Runs in each folder.")  # fmt: skip
+@click.option("--size", type=Quantity("size", parse_size), help="Of each run, in place of 1 GB.")
+@_JSON
+def compare(folder_a: Path, folder_b: Path, times: int, size: int | None, as_json: bool) -> None:
+    """Compare two folders by turns: A B, B A, A B … with an interval for the difference."""
+    plan = burst_plan() if size is None else FlatPlan("read", size, reads_back=True)
+    own = folders(demo=False)
+    remove_killed_tests(own)
+    run = AlternatingRun((folder_a, folder_b), plan, own.test_notes, times)
+    if not as_json:
+        for folder in (folder_a, folder_b):
+            click.echo(f"Writes {PLAIN.size(run.bytes_to_write)} in all to {folder}.")
+    run_to_end(run, quiet=as_json)
+    figures = run.figures()
+    if as_json:
+        print_json(figures)
+    else:
+        for what, found in figures["compared"].items():
+            print_lines(
+                [
+                    (f"{side.upper()}, {what}", f"{PLAIN.rate(found[side]['median'], 1)} (median "
+                     f"of {found[side]['count']}, {PLAIN.rate(found[side]['low'])} to "
+                     f"{PLAIN.rate(found[side]['high'])})")
+                    for side in ("a", "b")
+                ]
+            )  # fmt: skip
+            click.echo(f"  {difference_sentence(figures['compared'], what, PLAIN)}")
+        if words := words_of(figures["conditions_that_differ"]):
+            click.echo(words)
+    if run.error is not None:
+        raise run.error

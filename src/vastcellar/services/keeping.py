@@ -1,0 +1,138 @@
+"""Keep what was measured: each run under its unit, with its conditions and its trace."""
+
+from __future__ import annotations
+
+from dataclasses import asdict, dataclass
+from datetime import UTC, datetime
+from typing import Any
+
+from vastcellar.core.causes import Diagnosis
+from vastcellar.services.calibrating import Foretold, foretold_of
+from vastcellar.services.diagnosing import diagnosis_figures
+from vastcellar.services.file_proving import FileProof, file_figures
+from vastcellar.services.flat_proving import FlatProof, diagnosis_of_proof, flat_figures
+from vastcellar.services.offloading import OffloadResult
+from vastcellar.services.protocol_run import ProtocolProof, ProtocolRun
+from vastcellar.services.proving import Proof, keep_proof
+from vastcellar.services.workplace import Workplace
+from vastcellar.store.run_record import RunRecord
+from vastcellar.store.trace_csv import trace_text
+
+__all__ = ["KeptRun", "keep_any", "keep_flat_proof", "keep_protocol"]
+
+AnyProof = FlatProof | FileProof | Proof | ProtocolProof
+
+_NO_TRACE = "elapsed_s,written_bytes,temperature_c\n"
+
+
+@dataclass(frozen=True, slots=True)
+class KeptRun:
+    """A run in the cellar, and how it came out beside the unit's model as it was before."""
+
+    run_id: int
+    foretold: Foretold | None = None
+
+
+def keep_flat_proof(
+    workplace: Workplace,
+    unit_tag: str,
+    proof: FlatProof,
+    *,
+    found: Diagnosis | None = None,
+    protocol: str = "",
+    ended_at: datetime | None = None,
+) -> KeptRun:
+    """Keep a finished flat-out run under its unit, with what was foretold of it.
+
+    *found* stands in for the run's own diagnosis, as a cooling pair decides it; *ended_at* is
+    now where it isn't given. Simulated runs wear nothing.
+    Raises CellarError, or UnknownPartError for the unit.
+    """
+    result = proof.run.result
+    assert result is not None, "the run must have ended"
+    found = found or diagnosis_of_proof(proof, result)
+    figures = {
+        **flat_figures(result),
+        "link_bytes_per_s": proof.link_bytes_per_s,
+        "diagnosis": diagnosis_figures(found) if found else None,
+        "protocol": protocol,
+        "from_rest": proof.rest.is_enough,
+    }
+    record = RunRecord(
+        unit_tag=unit_tag,
+        kind=result.plan.kind,
+        measured_at=ended_at or datetime.now(UTC),
+        is_simulated=result.is_simulated,
+        is_complete=result.is_complete,
+        conditions=asdict(proof.conditions(result)),
+        figures=figures,
+    )
+    foretold = foretold_of(workplace, record, result.write.trace, found)
+    record.figures["foretold"] = asdict(foretold) if foretold else None
+    wear_bytes = 0 if result.is_simulated else result.written_bytes
+    trace = trace_text(result.write.trace)
+    return KeptRun(workplace.cellar.add_run(record, trace, wear_bytes=wear_bytes), foretold)
+
+
+def keep_file_proof(
+    workplace: Workplace,
+    unit_tag: str,
+    proof: FileProof,
+    *,
+    protocol: str = "",
+    ended_at: datetime | None = None,
+) -> KeptRun:
+    """Keep a finished edit, project or offload test. Raises CellarError, UnknownPartError."""
+    result = proof.run.result
+    assert result is not None, "the run must have ended"
+    figures: dict[str, Any] = {**file_figures(result), "protocol": protocol}
+    record = RunRecord(
+        unit_tag=unit_tag,
+        kind=proof.kind,
+        measured_at=ended_at or datetime.now(UTC),
+        is_simulated=False,
+        is_complete=result.is_complete,
+        conditions=asdict(proof.conditions(result)),
+        figures=figures,
+    )
+    trace = trace_text(result.copy.trace) if isinstance(result, OffloadResult) else _NO_TRACE
+    run_id = workplace.cellar.add_run(record, trace, wear_bytes=result.written_bytes)
+    return KeptRun(run_id)
+
+
+def keep_protocol(workplace: Workplace, unit_tag: str, run: ProtocolRun) -> tuple[KeptRun, ...]:
+    """Keep every test of a protocol as a run of its own, in their order.
+
+    The first write of a cooling pair carries what the pair decided.
+    """
+    kept: list[KeptRun] = []
+    key, decided = run.plan.protocol.key, next(iter(run.writes), None)
+    for proof, ended_at in zip(run.proofs, run.ended_at, strict=True):
+        if isinstance(proof, FlatProof):
+            found = run.diagnosis if proof is decided else None
+            kept.append(
+                keep_flat_proof(
+                    workplace, unit_tag, proof, found=found, protocol=key, ended_at=ended_at
+                )
+            )
+        elif isinstance(proof, FileProof):
+            kept.append(
+                keep_file_proof(workplace, unit_tag, proof, protocol=key, ended_at=ended_at)
+            )
+        else:
+            kept.append(KeptRun(keep_proof(workplace, unit_tag, proof, ended_at=ended_at)))
+    return tuple(kept)
+
+
+def keep_any(workplace: Workplace, unit_tag: str, proof: AnyProof) -> tuple[KeptRun, ...]:
+    """Keep whatever has ended; nothing where nothing was measured."""
+    if isinstance(proof, ProtocolProof):
+        return keep_protocol(workplace, unit_tag, proof.run)
+    result = proof.run.result
+    if result is None or not result.written_bytes:
+        return ()
+    if isinstance(proof, FlatProof):
+        return (keep_flat_proof(workplace, unit_tag, proof),)
+    if isinstance(proof, FileProof):
+        return (keep_file_proof(workplace, unit_tag, proof),)
+    return (KeptRun(keep_proof(workplace, unit_tag, proof)),)

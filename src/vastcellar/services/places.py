@@ -1,0 +1,78 @@
+"""A folder as a place to test in: its file system, its device, and what may be filled of it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from vastcellar.bench.folder_target import FolderTarget
+from vastcellar.core.errors import BadValueError, DiskError
+from vastcellar.core.units import PLAIN
+from vastcellar.devices.block_device import (
+    BlockDevice,
+    find_block_device,
+    read_temperature_c,
+)
+from vastcellar.devices.mounts import Mount, mount_of
+
+_LEAST_RESERVE_BYTES = 64 * 2**20
+_RESERVE_SHARE = 0.01
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """Where a test will write."""
+
+    folder_name: str
+    mount: Mount
+    device: BlockDevice | None
+
+    @property
+    def reserve_bytes(self) -> int:
+        """What a test leaves free."""
+        return reserve_bytes(self.mount.capacity_bytes)
+
+    @property
+    def room_bytes(self) -> int:
+        """What a test may fill."""
+        return max(self.mount.free_bytes - self.reserve_bytes, 0)
+
+
+def reserve_bytes(capacity_bytes: int) -> int:
+    """Return what a test leaves free: a hundredth of the disk, at least 64 MiB."""
+    return max(_LEAST_RESERVE_BYTES, round(capacity_bytes * _RESERVE_SHARE))
+
+
+def find_place(folder: Path) -> Place:
+    """Return *folder* as a place. Raises DiskError where it can't be used."""
+    mount = mount_of(folder)
+    if not folder.is_dir():
+        raise DiskError("it is not a folder", where=str(folder), mend="Choose a folder")
+    return Place(str(folder), mount, find_block_device(mount.device_number))
+
+
+def folder_target(folder: Path, place: Place, notes_folder: Path) -> FolderTarget:
+    """Return *folder* as a target, with the sensor of its drive where there is one."""
+    sensor = place.device.temperature_path if place.device else None
+    return FolderTarget(
+        folder,
+        notes_folder,
+        file_system=place.mount.file_system,
+        read_temperature_c=(lambda: read_temperature_c(sensor)) if sensor else None,
+    )
+
+
+def require_room_for(bytes_to_write: int, place: Place) -> None:
+    """Raise BadValueError where a test would not leave the reserve free."""
+    require_room(bytes_to_write, place.room_bytes, place.folder_name)
+
+
+def require_room(bytes_to_write: int, room_bytes: int, where: str) -> None:
+    """Raise BadValueError where a test would write more than it may."""
+    if bytes_to_write > room_bytes:
+        raise BadValueError(
+            f"the test writes {PLAIN.size(bytes_to_write)} and only {PLAIN.size(room_bytes)} "
+            "may be filled",
+            where=where,
+            mend="Free some space, or test less",
+        )

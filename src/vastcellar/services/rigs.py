@@ -1,0 +1,91 @@
+"""Simulated rigs: the model of a chain as a disk to test on, with the faults of its sample."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from vastcellar.bench.simulated_rig import RigFault, SimulatedRig
+from vastcellar.core.chain import Chain, heat_path
+from vastcellar.core.endurance_run import Phase, run_endurance
+from vastcellar.core.errors import BadValueError
+from vastcellar.core.heat import HeatPath
+from vastcellar.core.judgement import free_bytes
+from vastcellar.core.parts import WriteBehaviour
+from vastcellar.services.workplace import Workplace
+
+# A simulated take is watched in under half a minute, a short one in a few seconds.
+_RIG_TAKES_S = 24.0
+_LEAST_RIG_SPEED = 20.0
+_FAN_CASE_SHARE, _FAN_DRIVE_SHARE = 0.4, 0.8
+
+
+def rig_speed(duration_s: float) -> float:
+    """Return how many times faster than life a simulated take is shown."""
+    return max(_LEAST_RIG_SPEED, duration_s / _RIG_TAKES_S)
+
+
+def make_rig(
+    chain: Chain,
+    ambient_c: float,
+    load: Phase,
+    *,
+    workplace: Workplace | None,
+    speed: float,
+    seed: int = 1,
+    sample_tag: str = "",
+    past: tuple[Phase, ...] = (),
+    with_fan: bool = False,
+) -> SimulatedRig:
+    """Return a rig of *chain* that is offered *load*, in its own time.
+
+    It has the faults of the sample *sample_tag*, by default of the chain's own unit, and begins
+    after the *past* it was put through.
+    Raises BadValueError where the chain connects nothing, or only its drive's box is known.
+    """
+    if chain.problem:
+        raise BadValueError(
+            chain.problem, where="simulated rig", mend="Choose parts that work together"
+        )
+    parts = chain.parts
+    tag = sample_tag or (parts.unit.tag if parts.unit else "")
+    fault = (workplace.rig_faults.get(tag) if workplace else None) or RigFault()
+    path = heat_path(parts, ambient_c)
+    profile = run_endurance(
+        # A rig is the class and its sample's fault; a fit to its own runs would count that twice.
+        slower(parts.drive.class_writes, fault.rate_share),
+        cooled(path) if with_fan else path,
+        chain.link_cap_bytes_per_s,
+        (*past, load),
+        free_bytes=free_bytes(chain),
+        capacity_bytes=parts.drive.capacity_bytes,
+    )
+    return SimulatedRig(
+        profile,
+        speed=speed,
+        fault=fault,
+        seed=seed,
+        name=f"simulated rig of {parts.name}",
+        starts_at_s=sum(phase.duration_s for phase in past),
+        read_bytes_per_s=min(chain.link_cap_bytes_per_s, parts.drive.claimed_read_bytes_per_s),
+    )
+
+
+def cooled(path: HeatPath) -> HeatPath:
+    """Return *path* with a fan on the case: R2a to 40 %, R12 to 80 % (typical)."""
+    return replace(
+        path,
+        case_to_room_k_per_w=_FAN_CASE_SHARE * path.case_to_room_k_per_w,
+        drive_to_case_k_per_w=_FAN_DRIVE_SHARE * path.drive_to_case_k_per_w,
+    )
+
+
+def slower(behaviour: WriteBehaviour, share: float) -> WriteBehaviour:
+    """Return a sample that writes only *share* of what its class does, cache or not."""
+    if share >= 1:
+        return behaviour
+    return replace(
+        behaviour,
+        cache_write_bytes_per_s=behaviour.cache_write_bytes_per_s * share,
+        direct_write_bytes_per_s=behaviour.direct_write_bytes_per_s * share,
+        fold_bytes_per_s=behaviour.fold_bytes_per_s * share,
+    )

@@ -1,0 +1,335 @@
+"""The tests that Prove offers: what each is for, what it would write here, and how to make it."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from vastcellar.core.chain import Chain, heat_path
+from vastcellar.core.endurance_run import EventKind, Phase, run_endurance, sample
+from vastcellar.core.errors import BadValueError, VastCellarError
+from vastcellar.core.judgement import free_bytes
+from vastcellar.core.recorder import RecorderLoad
+from vastcellar.core.trace import FloatArray
+from vastcellar.core.units import NumberFormat
+from vastcellar.services.file_proving import FilePlan, ProjectPlan, usual_clips, usual_edit_plan
+from vastcellar.services.flat_proving import (
+    BURST_BYTES,
+    FlatPlan,
+    burst_plan,
+    capacity_plan,
+    require_flat_room,
+    rig_room_bytes,
+)
+from vastcellar.services.folders import Folders
+from vastcellar.services.keeping import AnyProof
+from vastcellar.services.offloading import clips_in
+from vastcellar.services.places import Place, find_place, require_room_for
+from vastcellar.services.protocol_run import ProtocolProof, ProtocolRun
+from vastcellar.services.protocols import Protocol, ProtocolPlan, plan_protocol, protocols_known
+from vastcellar.services.proving import (
+    load_together,
+    plan_folder_proof,
+    require_room,
+    rig_speed,
+)
+from vastcellar.services.proving_ground import FolderGround, Ground, RigGround
+from vastcellar.services.resting import COOL, rest_of
+from vastcellar.services.workplace import Workplace
+from vastcellar.store.run_record import RunRecord
+
+__all__ = [
+    "FLAT",
+    "RECORDER",
+    "TESTS",
+    "Expected",
+    "PlanText",
+    "Test",
+    "Wish",
+    "expected_profile",
+    "make_proof",
+    "offered_tests",
+    "plan_text",
+]
+
+RECORDER = "recorder"
+FLAT = ("burst", "write", "read", "capacity")
+_EXPECTED_POINTS = 400
+
+
+@dataclass(frozen=True, slots=True)
+class Test:
+    """One kind of test as it is offered."""
+
+    __test__ = False  # not a pytest class
+
+    kind: str
+    name: str
+    purpose: str
+    takes_size: bool = False
+    needs_folder: bool = False
+    protocol: Protocol | None = None
+
+
+TESTS = (
+    Test(RECORDER, "Recorder test", "A take of the camera, frame by frame, to its full length"),
+    Test("burst", "Burst test", "1 GB written and read back: to compare drives, never a take"),
+    Test("write", "Flat-out write", "Past the fast cache and into the heat, to see what lasts",
+         takes_size=True),
+    Test("read", "Read back", "Written, then read past the host's cache, every block checked",
+         takes_size=True),
+    Test("capacity", "Capacity proof", "The free space filled and read back: does it hold that?"),
+    Test("offload", "Offload test", "Clips copied, flushed one by one, compared with their source",
+         takes_size=True, needs_folder=True),
+    Test("edit", "Edit test", "UHD streams with deadlines, one more each time until one misses",
+         needs_folder=True),
+    Test("project", "Project test", "Small files made, renamed, listed, and read at random",
+         needs_folder=True),
+)  # fmt: skip
+
+
+def offered_tests(places: Folders) -> tuple[Test, ...]:
+    """Return every test, protocols last. Raises BadFileError for a protocol file of one's own."""
+    sets = [
+        Test(f"protocol {each.key}", f"Set: {each.name}", each.purpose, protocol=each)
+        for each in protocols_known(places)
+    ]
+    return (*TESTS, *sets)
+
+
+@dataclass(frozen=True)
+class Wish:
+    """What somebody asks for: a test, where, and how much of it."""
+
+    test: Test
+    size_bytes: int
+    loads: tuple[RecorderLoad, ...]
+    """Of the camera, or of all that record at once."""
+    folder: Path | None
+    """None for a simulated rig."""
+    clips: Path | None = None
+    """To offload; None makes them up."""
+
+
+@dataclass(frozen=True, slots=True)
+class PlanText:
+    """What a test would do, in a sentence, and what is in its way."""
+
+    text: str
+    trouble: VastCellarError | None = None
+
+
+def _flat_plan(test: Test, size_bytes: int, room_bytes: int) -> FlatPlan:
+    if test.kind == "burst":
+        return burst_plan()
+    if test.kind == "capacity":
+        return capacity_plan(room_bytes)
+    return FlatPlan(test.kind, size_bytes, reads_back=test.kind == "read")
+
+
+def _file_plan(wish: Wish) -> FilePlan:
+    if wish.test.kind == "edit":
+        return usual_edit_plan()
+    if wish.test.kind == "project":
+        return ProjectPlan()
+    return clips_in(wish.clips) if wish.clips is not None else usual_clips(wish.size_bytes)
+
+
+def _ground(wish: Wish, chain: Chain, ambient_c: float, workplace: Workplace) -> Ground:
+    if wish.folder is not None:
+        return FolderGround(wish.folder, workplace.folders.test_notes, chain, ambient_c, apart=True)
+    return RigGround(chain, ambient_c, workplace)
+
+
+def plan_text(
+    wish: Wish, chain: Chain, ambient_c: float, workplace: Workplace, fmt: NumberFormat
+) -> PlanText:
+    """Say what the test would write here, about how long that takes and what it wears.
+
+    The time is reckoned with the rate that the chain's drive holds past its cache, so it is long
+    rather than short.
+    """
+    test = wish.test
+    try:
+        if test.needs_folder and wish.folder is None:
+            _require_folder(test)
+        place = find_place(wish.folder) if wish.folder else None
+        if test.protocol is not None:
+            ground = _ground(wish, chain, ambient_c, workplace)
+            text = _protocol_text(plan_protocol(test.protocol, ground, wish.loads), chain, fmt)
+        elif test.kind == RECORDER:
+            text = _recorder_text(wish.loads, chain, place, fmt)
+        elif test.needs_folder:
+            text = _file_text(wish, chain, place, fmt)
+        else:
+            text = _flat_text(wish, chain, place, fmt)
+    except VastCellarError as error:
+        return PlanText(f"{test.purpose}.", error)
+    if place is not None:
+        return PlanText(
+            f"{text} {place.mount.file_system}, {fmt.size(place.mount.free_bytes)} free."
+        )
+    return PlanText(f"{text} {_simulated(wish, fmt)}")
+
+
+def _require_folder(test: Test) -> None:
+    raise BadValueError(
+        "a simulated rig has no files to work with",
+        where=test.name,
+        mend="Choose “Real folder” and a folder on the drive",
+    )
+
+
+def _simulated(wish: Wish, fmt: NumberFormat) -> str:
+    if wish.test.kind == RECORDER:
+        faster = fmt.number(rig_speed(load_together(wish.loads).duration_s), 0)
+        return f"Simulated, {faster} times faster than life: nothing is written to a disk."
+    return "Simulated: nothing is written to a disk."
+
+
+def _worn(bytes_to_write: int, chain: Chain, fmt: NumberFormat) -> list[str]:
+    tbw = chain.parts.drive.tbw_bytes
+    return [f"{fmt.percent(bytes_to_write / tbw)} of its rated endurance"] if tbw else []
+
+
+def _recorder_text(
+    loads: Sequence[RecorderLoad], chain: Chain, place: Place | None, fmt: NumberFormat
+) -> str:
+    whole = load_together(loads)
+    total = sum(load.total_bytes for load in loads)
+    if place is not None:
+        require_room(plan_folder_proof(Path(place.folder_name), whole))
+    together = f" from {len(loads)} cameras at once" if len(loads) > 1 else ""
+    parts = [
+        f"{fmt.size(total)} paced at {fmt.rate(whole.average_bytes_per_s)}{together}",
+        fmt.duration(whole.duration_s),
+        *_worn(total, chain, fmt),
+    ]
+    return f"{', '.join(parts)}."
+
+
+def _flat_text(wish: Wish, chain: Chain, place: Place | None, fmt: NumberFormat) -> str:
+    room = place.room_bytes if place else rig_room_bytes(chain)
+    plan = _flat_plan(wish.test, wish.size_bytes, room)
+    if place is not None:
+        require_flat_room(plan, place)
+    parts = [f"Writes {fmt.size(plan.most_bytes)}"]
+    seconds = _longest_s(plan, chain)
+    if math.isfinite(seconds):
+        parts.append(f"up to {fmt.duration(max(round(seconds), 1))}")
+    parts += _worn(plan.most_bytes, chain, fmt)
+    return f"{wish.test.purpose}. {', '.join(parts)}."
+
+
+def _file_text(wish: Wish, chain: Chain, place: Place | None, fmt: NumberFormat) -> str:
+    plan = _file_plan(wish)
+    if place is not None:
+        require_room_for(plan.bytes_to_write, place)
+    parts = [f"Writes up to {fmt.size(plan.bytes_to_write)}"]
+    parts += _worn(plan.bytes_to_write, chain, fmt)
+    return f"{wish.test.purpose}. {', '.join(parts)}."
+
+
+def _protocol_text(plan: ProtocolPlan, chain: Chain, fmt: NumberFormat) -> str:
+    lasting = _lasting_bytes_per_s(chain)
+    steps, whole_s = [], plan.waiting_s
+    for each in plan.steps:
+        if each.bytes_to_write:
+            steps.append(f"{each.step.kind} {fmt.size(each.bytes_to_write)}")
+            by_bytes_s = each.bytes_to_write / lasting if lasting else math.inf
+            whole_s += min(each.most_s, by_bytes_s)
+        else:
+            steps.append(f"rest {fmt.duration(each.most_s)}")
+    parts = [f"Writes up to {fmt.size(plan.bytes_to_write)}"]
+    if math.isfinite(whole_s):
+        parts.append(f"up to {fmt.duration(max(round(whole_s), 1))}")
+    parts += _worn(plan.bytes_to_write, chain, fmt)
+    return f"{', '.join(parts)}: {', '.join(steps)}."
+
+
+def _lasting_bytes_per_s(chain: Chain) -> float:
+    drive = chain.parts.drive
+    lasting = drive.writes.direct_write_bytes_per_s if drive.behaviour else math.inf
+    return min(chain.link_cap_bytes_per_s, lasting)
+
+
+def _longest_s(plan: FlatPlan, chain: Chain) -> float:
+    lasting = _lasting_bytes_per_s(chain)
+    return plan.most_bytes / lasting * (1.5 if plan.reads_back else 1.0) if lasting else math.inf
+
+
+@dataclass(frozen=True)
+class Expected:
+    """What the model expects of a flat-out write; both arrays of shape (n,)."""
+
+    minutes: FloatArray
+    bytes_per_s: FloatArray
+
+
+def expected_profile(test: Test, size_bytes: int, chain: Chain, ambient_c: float) -> Expected:
+    """Return the write profile that the chain's model has for *test*, from rest.
+
+    The model is the unit's own where it was calibrated. Empty where nothing connects, or where
+    only the drive's box is known.
+    """
+    if chain.problem or chain.parts.drive.behaviour is None:
+        return Expected(np.empty(0), np.empty(0))
+    room = rig_room_bytes(chain)
+    plan = _flat_plan(test, min(size_bytes, max(room, BURST_BYTES)), max(room, BURST_BYTES))
+    run = run_endurance(
+        chain.parts.drive.writes,
+        heat_path(chain.parts, ambient_c),
+        chain.link_cap_bytes_per_s,
+        (Phase(math.inf, _longest_s(plan, chain) * 1.2 + 1.0),),
+        free_bytes=free_bytes(chain),
+        capacity_bytes=chain.parts.drive.capacity_bytes,
+    )
+    full = run.first(EventKind.DRIVE_FULL)
+    end_s = full.at_s if full is not None else run.duration_s
+    moments = np.linspace(0.0, end_s * 0.999, _EXPECTED_POINTS)
+    written = sample(run, moments).written_bytes
+    # The test ends with its bytes; the profile is drawn again as finely up to there.
+    end_s = float(np.interp(plan.most_bytes, written, moments))
+    moments = np.linspace(0.0, end_s, _EXPECTED_POINTS)
+    return Expected(moments / 60, sample(run, moments).written_bytes_per_s)
+
+
+def make_proof(
+    wish: Wish,
+    chain: Chain,
+    ambient_c: float,
+    workplace: Workplace,
+    records: Sequence[RunRecord] = (),
+) -> AnyProof:
+    """Return the test ready to run, in the wish's folder or on a simulated rig of *chain*.
+
+    In a folder it runs in a process of its own: the window and it don't slow each other.
+
+    The *records* of earlier runs tell whether the unit is at rest.
+    Raises DiskError, or BadValueError where there is no room or nothing connects.
+    """
+    test = wish.test
+    if test.needs_folder and wish.folder is None:
+        _require_folder(test)
+    ground, rest = _ground(wish, chain, ambient_c, workplace), rest_of(chain, ambient_c, records)
+    if test.protocol is not None:
+        plan = plan_protocol(test.protocol, ground, wish.loads)
+        if isinstance(ground, RigGround):
+            ground.speed = rig_speed(plan.bytes_to_write / max(_lasting_bytes_per_s(chain), 1.0))
+        return ProtocolProof(ProtocolRun(plan, ground, wish.loads, first_rest=rest))
+    if test.kind == RECORDER:
+        if isinstance(ground, RigGround):
+            ground.speed = rig_speed(load_together(wish.loads).duration_s)
+        return ground.record(wish.loads)
+    if test.needs_folder:
+        return ground.files(_file_plan(wish))
+    room = ground.room_bytes
+    flat = _flat_plan(test, wish.size_bytes, max(room, BURST_BYTES) if not wish.folder else room)
+    if isinstance(ground, RigGround):
+        ground.speed = rig_speed(_longest_s(flat, chain))
+        rest = COOL
+    return ground.flat(flat, rest, with_fan=False)

@@ -1,0 +1,105 @@
+"""Two folders compared by turns."""
+
+import errno
+import os
+from types import SimpleNamespace
+
+import pytest
+
+from vastcellar.bench.flat_run import FlatPlan
+from vastcellar.bench.probe import Shape
+from vastcellar.core.errors import BadValueError, DiskError
+from vastcellar.core.units import PLAIN
+from vastcellar.services import alternating
+from vastcellar.services.alternating import AlternatingRun, difference_sentence, words_of
+
+PLAN = FlatPlan("read", 4 * 2**20, shape=Shape(2**20, 1), reads_back=True)
+
+
+@pytest.fixture
+def folders(tmp_path):
+    made = tmp_path / "a", tmp_path / "b"
+    for folder in made:
+        folder.mkdir()
+    yield made
+    for folder in made:
+        assert list(folder.iterdir()) == []
+
+
+def finish(run):
+    for _ in run.snapshots():
+        pass
+    return run.figures()
+
+
+def test_a_slower_folder_is_told_from_chance_whatever_drifts_meanwhile(
+    folders, tmp_path, monkeypatch
+):
+    """Every run is slower than the one before it; B is a third slower than that."""
+    made = []
+
+    def stand_in(folder, _plan, _notes):
+        def rate():
+            made.append(folder)
+            return 900e6 * (1 - 0.01 * len(made)) * (2 / 3 if folder == folders[1] else 1.0)
+
+        def snapshots():
+            run.result = SimpleNamespace(
+                is_complete=True, write=SimpleNamespace(bytes_per_s=rate()), read=None
+            )
+            yield from ()
+
+        run = SimpleNamespace(snapshots=snapshots, result=None, error=None, stop=lambda: None)
+        return SimpleNamespace(run=run, begin=tuple)
+
+    monkeypatch.setattr(alternating, "folder_flat_proof", stand_in)
+    monkeypatch.setattr(alternating, "conditions_of", lambda *_: {"block_bytes": 4096})
+    run = AlternatingRun(folders, PLAN, tmp_path / "notes", times=5)
+    figures = finish(run)
+    assert made == [folders[side] for side in run.order()]
+    assert figures["order"] == list("ABBAABBAAB")
+    found = figures["compared"]["write"]["difference"]
+    assert found["is_real"]
+    assert found["share"] == pytest.approx(-1 / 3, abs=0.02)
+    assert found["low"] < -1 / 3 < found["high"] < 0
+    assert "a real difference" in difference_sentence(figures["compared"], "write", PLAIN)
+    assert words_of(figures["conditions_that_differ"]) == ""
+
+
+def test_both_folders_are_measured_in_turn_and_left_clean(folders, tmp_path):
+    """What they came to is the disk's affair; the turns and the accounting are ours."""
+    run = AlternatingRun(folders, PLAN, tmp_path / "notes", times=3)
+    assert run.bytes_to_write == 3 * PLAN.most_bytes
+    figures = finish(run)
+    assert figures["is_complete"]
+    assert figures["order"] == list("ABBAAB")
+    for what in ("write", "read"):
+        assert figures["compared"][what]["a"]["count"] == 3
+        assert figures["compared"][what]["difference"] is not None
+    assert "block" not in words_of(figures["conditions_that_differ"])
+
+
+def test_a_disk_that_goes_away_midway_keeps_the_turns_before(folders, tmp_path, monkeypatch):
+    run = AlternatingRun(folders, PLAN, tmp_path / "notes", times=3)
+    real_write, written = os.pwrite, []
+
+    def failing(handle, data, at):
+        written.append(1)
+        if len(written) > 12:
+            raise OSError(errno.EIO, os.strerror(errno.EIO))
+        return real_write(handle, data, at)
+
+    monkeypatch.setattr(os, "pwrite", failing)
+    figures = finish(run)
+    assert isinstance(run.error, DiskError)
+    assert not figures["is_complete"]
+    assert figures["order"] == ["A", "B"]
+    assert "too few runs" in difference_sentence(figures["compared"], "write", PLAIN)
+
+
+def test_what_is_in_the_way_of_either_folder_is_said_before_anything_is_written(folders, tmp_path):
+    with pytest.raises(DiskError):
+        AlternatingRun((folders[0], tmp_path / "nowhere"), PLAN, tmp_path / "notes")
+    huge = FlatPlan("write", 2**60)
+    with pytest.raises(BadValueError, match="may be filled"):
+        AlternatingRun(folders, huge, tmp_path / "notes")

@@ -33,6 +33,10 @@ bench: setup-test
 	$(VENV)/python benchmarks/plan_days.py
 	$(VENV)/python benchmarks/profiles.py
 	$(VENV)/python benchmarks/candidates.py
+	$(VENV)/python benchmarks/diagnosis.py
+	$(VENV)/python benchmarks/calibration.py
+	$(VENV)/python benchmarks/disk.py
+	$(VENV)/python benchmarks/window_gap.py
 
 lock:
 	tools/lock

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Iterator
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
@@ -15,7 +16,7 @@ from vastcellar.core.parts import Catalog
 from vastcellar.core.shoot import Shoot
 from vastcellar.data import data_path
 from vastcellar.services.folders import Folders
-from vastcellar.services.workplace import Shelf
+from vastcellar.services.workplace import Shelf, Workplace, open_workplace
 from vastcellar.store.catalog_files import load_catalog, read_units
 from vastcellar.store.shoot_files import read_shoot
 
@@ -44,3 +45,10 @@ def shelf() -> Shelf:
 @pytest.fixture
 def places(tmp_path: Path) -> Folders:
     return Folders(tmp_path / "data ü", tmp_path / "state ü", tmp_path / "config ü")
+
+
+@pytest.fixture
+def workplace(places: Folders) -> Iterator[Workplace]:
+    opened = open_workplace(demo=True, places=places)
+    yield opened
+    opened.close()

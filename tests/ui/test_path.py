@@ -72,13 +72,13 @@ def test_from_the_shoot_to_a_proved_unit_that_is_there_after_a_restart(start, qt
     assert app.bench.judgement.evidence is Evidence.COMPUTED
 
     # Prove: a simulated rig, watched live, with F5.
-    prove = open_station(app, qtbot, Qt.Key.Key_4, "ProveStation")
-    assert "nothing is written to a disk" in prove.plan_line.text()
+    prove = open_station(app, qtbot, Qt.Key.Key_4, "ProveStation").measure
+    qtbot.waitUntil(lambda: "nothing is written to a disk" in prove.form.plan_line.text())
     QTest.keyClick(window, Qt.Key.Key_F5)
     qtbot.waitUntil(lambda: app.jobs.is_busy)
     qtbot.waitUntil(lambda: "simulated" in window.job_strip.text.text(), timeout=PATIENCE_MS)
     qtbot.waitUntil(lambda: not app.jobs.is_busy, timeout=PATIENCE_MS)
-    assert prove.dropped.text == "0"
+    assert prove.results.dropped.text == "0"
     assert "kept as run 1 of K-11" in prove.mode_line.text()
     qtbot.waitUntil(lambda: "Held the whole 45 s take" in prove.verdict.sentence.text())
     assert "proved on a simulated rig" in prove.verdict.evidence.text()
@@ -108,17 +108,17 @@ def test_a_real_folder_is_tested_from_the_window_and_left_clean(app, qtbot, tmp_
     disk = tmp_path / "disk"
     disk.mkdir()
     app.bench.document.choose("C")
-    prove = app.window.station("prove")
-    prove.folder_choice.setChecked(True)
-    prove.folder.setText(str(disk))
-    prove.folder.editingFinished.emit()
+    prove = app.window.station("prove").measure
+    prove.form.folder_choice.setChecked(True)
+    prove.form.folder.setText(str(disk))
+    prove.form.folder.editingFinished.emit()
     type_into(qtbot, field(prove, "Take"), "1 s")
-    qtbot.waitUntil(lambda: "free" in prove.plan_line.text(), timeout=PATIENCE_MS)
-    assert "18.8 MB paced at 18.8 MB/s" in prove.plan_line.text()
-    qtbot.mouseClick(prove.start_button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: "free" in prove.form.plan_line.text(), timeout=PATIENCE_MS)
+    assert "18.8 MB paced at 18.8 MB/s" in prove.form.plan_line.text()
+    qtbot.mouseClick(prove.form.start_button, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: any(disk.iterdir()), timeout=PATIENCE_MS)
     qtbot.waitUntil(lambda: not app.jobs.is_busy, timeout=PATIENCE_MS)
-    assert app.jobs.current.run.result.written_bytes == 18_750_000
+    assert app.jobs.current.result.written_bytes == 18_750_000
     assert "simulated" not in prove.mode_line.text()
     assert list(disk.iterdir()) == []
     qtbot.waitUntil(lambda: bool(app.bench.shelf.proofs), timeout=PATIENCE_MS)
@@ -128,10 +128,10 @@ def test_a_real_folder_is_tested_from_the_window_and_left_clean(app, qtbot, tmp_
 
 def test_cancel_ends_a_test_and_keeps_it_marked(app, qtbot, tmp_path):
     app.bench.document.choose("C")
-    prove = app.window.station("prove")
-    prove.folder_choice.setChecked(True)
-    prove.folder.setText(str(tmp_path))
-    prove.folder.editingFinished.emit()
+    prove = app.window.station("prove").measure
+    prove.form.folder_choice.setChecked(True)
+    prove.form.folder.setText(str(tmp_path))
+    prove.form.folder.editingFinished.emit()
     prove.start()
     qtbot.waitUntil(
         lambda: (latest := app.jobs.current.latest) is not None and latest.written_bytes > 0,
@@ -141,7 +141,7 @@ def test_cancel_ends_a_test_and_keeps_it_marked(app, qtbot, tmp_path):
     app.window.activateWindow()
     QTest.keyClick(app.window, Qt.Key.Key_Escape)
     qtbot.waitUntil(lambda: not app.jobs.is_busy, timeout=PATIENCE_MS)
-    assert app.jobs.current.run.result.ended_by == "cancelled"
+    assert app.jobs.current.result.ended_by == "cancelled"
     assert "what was measured is kept" in app.window.job_strip.text.text()
     assert not list(tmp_path.glob("vast-cellar-test-*"))
     qtbot.waitUntil(lambda: bool(app.bench.shelf.proofs), timeout=PATIENCE_MS)
@@ -153,21 +153,21 @@ def test_cancel_ends_a_test_and_keeps_it_marked(app, qtbot, tmp_path):
     [("", "no folder is chosen"), ("/nowhere/at/all", "can't be reached")],
 )
 def test_a_folder_that_cant_be_used_is_a_sentence_not_a_test(app, qtbot, folder, says):
-    prove = app.window.station("prove")
-    prove.folder_choice.setChecked(True)
-    prove.folder.setText(folder)
-    qtbot.waitUntil(prove.start_button.isEnabled)
+    prove = app.window.station("prove").measure
+    prove.form.folder_choice.setChecked(True)
+    prove.form.folder.setText(folder)
+    qtbot.waitUntil(prove.form.start_button.isEnabled)
     prove.start()
     assert not app.jobs.is_busy
-    assert says in prove.message.text()
+    assert says in prove.form.message.text()
 
 
 def test_closing_the_window_stops_a_running_test_and_cleans_up(start, qtbot, tmp_path):
     app = start()
     app.bench.document.choose("C")
-    prove = app.window.station("prove")
-    prove.folder_choice.setChecked(True)
-    prove.folder.setText(str(tmp_path))
+    prove = app.window.station("prove").measure
+    prove.form.folder_choice.setChecked(True)
+    prove.form.folder.setText(str(tmp_path))
     prove.start()
     qtbot.waitUntil(lambda: any(tmp_path.glob("vast-cellar-test-*")), timeout=PATIENCE_MS)
     app.close()

@@ -200,7 +200,7 @@ def test_a_long_camera_list_scrolls_and_an_empty_shoot_says_what_to_do(start, qt
     qtbot.waitUntil(lambda: len(app.window.need_bar.tabs) == 0)
     qtbot.waitUntil(lambda: shoot._pages.currentIndex() == 1)
     assert "Add one in Shoot" in app.window.station("match").subtitle.text()
-    assert "Add a camera in Shoot" in app.window.station("prove").subtitle.text()
+    assert "Add a camera in Shoot" in app.window.station("prove").measure.subtitle.text()
 
 
 def test_a_drive_that_doesnt_fit_delivers_nothing_and_says_why(app, qtbot):

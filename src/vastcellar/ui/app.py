@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import sys
 from dataclasses import dataclass
@@ -157,11 +158,34 @@ def _tell(window: MainWindow, title: str, error: VastCellarError) -> None:
     box.exec()
 
 
+class _Sweeper(QObject):
+    """Collects garbage in the interface thread only.
+
+    Python would otherwise do it in whichever thread allocates next, and destroy discarded Qt
+    objects there: Qt then waits for the interface thread, which waits for Python.
+    """
+
+    def __init__(self, parent: QObject) -> None:
+        super().__init__(parent)
+        gc.disable()
+        self._timer = QTimer(self, interval=200)
+        self._timer.timeout.connect(self._sweep)
+        self._timer.start()
+
+    def _sweep(self) -> None:
+        for generation in (2, 1, 0):
+            if gc.get_count()[generation] > gc.get_threshold()[generation]:
+                gc.collect(generation)
+                return
+
+
 def prepare_qt(arguments: list[str]) -> QApplication:
     """Return the Qt application with our fonts and style."""
     application = QApplication.instance()
     if not isinstance(application, QApplication):
         application = QApplication(arguments)
+    if application.findChild(_Sweeper) is None:
+        _Sweeper(application)
     application.setApplicationName("vast-cellar")
     application.setApplicationDisplayName("Vast Cellar")
     application.setDesktopFileName("vast-cellar")

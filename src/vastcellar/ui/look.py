@@ -213,7 +213,7 @@ def style_sheet(look: Look) -> str:
     QScrollBar:horizontal {{ background: transparent; height: 6px; }}
     QScrollBar::handle {{ background: {p.line}; border-radius: 3px; min-height: 24px; }}
     QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
-    QTableView {{
+    QTableView, QListView {{
         background: {p.panel}; border: none; gridline-color: {p.line};
         selection-background-color: {p.chosen}; selection-color: {p.ink};
         font-family: "{CONDENSED}"; font-size: 13px;

@@ -6,7 +6,12 @@ import shiboken6
 from PySide6.QtCore import QObject, QThread, Signal, Slot
 
 from vastcellar.core.errors import VastCellarError
-from vastcellar.services.proving import Proof, RecorderRun, Snapshot, keep_proof
+from vastcellar.services.calibrating import Foretold
+from vastcellar.services.file_proving import FileResult
+from vastcellar.services.flat_proving import FlatResult, Progress
+from vastcellar.services.keeping import AnyProof, KeptRun, keep_any
+from vastcellar.services.protocol_run import ProtocolResult
+from vastcellar.services.proving import RecorderResult, Snapshot
 from vastcellar.services.workplace import Workplace
 
 
@@ -16,20 +21,21 @@ class _RunWorker(QObject):
     snapshot_ready = Signal(object)  # Snapshot: frozen, so safe between threads
     ended = Signal(object)  # None, or the Exception that ended it
 
-    def __init__(self, workplace: Workplace, unit_tag: str, proof: Proof) -> None:
+    def __init__(self, workplace: Workplace, unit_tag: str, proof: AnyProof) -> None:
         super().__init__()
         self._workplace, self._unit_tag, self._proof = workplace, unit_tag, proof
-        self.kept_as = 0
+        self.kept: tuple[KeptRun, ...] = ()
 
     @Slot()
     def work(self) -> None:
         """Measure to the end, then keep what was measured."""
         run = self._proof.run
         try:
+            self._proof.begin()
             for snapshot in run.snapshots():
                 self.snapshot_ready.emit(snapshot)
-            if run.result is not None and self._unit_tag and run.result.written_bytes:
-                self.kept_as = keep_proof(self._workplace, self._unit_tag, self._proof)
+            if self._unit_tag:
+                self.kept = keep_any(self._workplace, self._unit_tag, self._proof)
             self.ended.emit(run.error)
         except Exception as error:  # last frame of the thread: nothing above sees it
             self.ended.emit(error)
@@ -41,19 +47,21 @@ class Job(QObject):
     moved = Signal(object)  # Snapshot
     ended = Signal(object)  # None or the Exception
 
-    def __init__(self, workplace: Workplace, unit_tag: str, title: str, proof: Proof) -> None:
+    def __init__(self, workplace: Workplace, unit_tag: str, title: str, proof: AnyProof) -> None:
         super().__init__()
         self.title = title
         self.unit_tag = unit_tag
         self.proof = proof
         self.error: Exception | None = None
         self.is_running = False
-        self.latest: Snapshot | None = None
+        self.latest: Snapshot | Progress | None = None
         self.elapsed_s: list[float] = []
         self.written_bytes: list[float] = []
         self.temperature_c: list[float] = []
+        self.passes = 0
+        """Traces begun so far: 1 while writing, 2 while reading back."""
         self._thread = QThread()
-        self._thread.setObjectName("recorder test")
+        self._thread.setObjectName("test")
         self._worker = _RunWorker(workplace, unit_tag, proof)
         self._worker.moveToThread(self._thread)
         self._thread.started.connect(self._worker.work)
@@ -61,14 +69,28 @@ class Job(QObject):
         self._worker.ended.connect(self._on_ended)
 
     @property
-    def run(self) -> RecorderRun:
-        """The engine's run, with its result once it has ended."""
-        return self.proof.run
+    def result(self) -> RecorderResult | FlatResult | FileResult | ProtocolResult | None:
+        """What was measured, once it has ended."""
+        return self.proof.run.result
 
     @property
     def kept_as(self) -> int:
-        """The number of the run in the cellar, 0 if it wasn't kept."""
-        return self._worker.kept_as
+        """The number of the first run in the cellar, 0 if nothing was kept."""
+        return self._worker.kept[0].run_id if self._worker.kept else 0
+
+    @property
+    def kept_text(self) -> str:
+        """As what it was kept, "" if it wasn't."""
+        numbers = [kept.run_id for kept in self._worker.kept]
+        if not numbers:
+            return ""
+        runs = f"run {numbers[0]}" if len(numbers) == 1 else f"runs {numbers[0]} to {numbers[-1]}"
+        return f"kept as {runs} of {self.unit_tag}"
+
+    @property
+    def foretold(self) -> Foretold | None:
+        """The run beside what the unit's model foretold, once it is kept."""
+        return self._worker.kept[0].foretold if self._worker.kept else None
 
     def start(self) -> None:
         """Begin measuring."""
@@ -77,7 +99,7 @@ class Job(QObject):
 
     def cancel(self) -> None:
         """End soon; what was measured is kept, marked incomplete."""
-        self.run.stop()
+        self.proof.run.stop()
 
     def wait(self) -> None:
         """Return when its thread has ended."""
@@ -86,12 +108,30 @@ class Job(QObject):
             self._thread.wait()
 
     @Slot(object)
-    def _on_snapshot(self, snapshot: Snapshot) -> None:
+    def _on_snapshot(self, snapshot: Snapshot | Progress) -> None:
         self.latest = snapshot
-        self.elapsed_s.extend(snapshot.new_elapsed_s)
-        self.written_bytes.extend(snapshot.new_written_bytes)
-        self.temperature_c.extend(snapshot.new_temperature_c)
+        if isinstance(snapshot, Progress):
+            if snapshot.begins_pass:
+                self._begin_pass()
+            new = snapshot.new
+            points = new.elapsed_s, new.written_bytes, new.temperature_c
+        else:
+            points = (
+                snapshot.new_elapsed_s,
+                snapshot.new_written_bytes,
+                snapshot.new_temperature_c,
+            )
+        for column, fresh in zip(
+            (self.elapsed_s, self.written_bytes, self.temperature_c), points, strict=True
+        ):
+            column.extend(fresh)
         self.moved.emit(snapshot)
+
+    def _begin_pass(self) -> None:
+        """A new trace begins, as when reading back follows writing."""
+        self.passes += 1
+        for column in (self.elapsed_s, self.written_bytes, self.temperature_c):
+            column.clear()
 
     @Slot(object)
     def _on_ended(self, error: Exception | None) -> None:
@@ -118,7 +158,7 @@ class Jobs(QObject):
         """Whether a test is running."""
         return self.current is not None and self.current.is_running
 
-    def start(self, unit_tag: str, title: str, proof: Proof) -> Job:
+    def start(self, unit_tag: str, title: str, proof: AnyProof) -> Job:
         """Start *proof*; its result is kept under *unit_tag*. Raises VastCellarError if busy."""
         if self.is_busy:
             raise VastCellarError(
@@ -138,7 +178,7 @@ class Jobs(QObject):
             self.current.cancel()
             self.current.wait()
 
-    def _on_moved(self, _snapshot: Snapshot) -> None:
+    def _on_moved(self, _snapshot: object) -> None:
         self.moved.emit(self.current)
 
     def _on_ended(self, _error: Exception | None) -> None:

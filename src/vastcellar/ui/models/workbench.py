@@ -13,6 +13,7 @@ from vastcellar.core.mends import Mends
 from vastcellar.core.parts import Catalog, Unit
 from vastcellar.core.shoot import Camera
 from vastcellar.core.shoot_plan import CameraPlan, plan_shoot
+from vastcellar.services.calibrating import calibrate_unit, forget_calibration
 from vastcellar.services.judging import judge_camera, mends_for
 from vastcellar.services.matching import setup_for_unit
 from vastcellar.services.measured_stages import keep_or_forget, measured_device
@@ -36,6 +37,8 @@ class Workbench(QObject):
     """The mends of the subject were found."""
     shelf_changed = Signal()
     sum_asked = Signal(str)
+    calibrated = Signal(object)
+    """Calibrated, or the VastCellarError that stood in its way."""
     trouble = Signal(object)
 
     def __init__(self, workplace: Workplace, document: ShootDocument, look: Look) -> None:
@@ -58,6 +61,9 @@ class Workbench(QObject):
         self._cellar_writer = Background(self)
         self._cellar_writer.done.connect(self._on_written)
         self._cellar_writer.failed.connect(self.trouble)
+        self._calibrator = Background(self)
+        self._calibrator.done.connect(self._on_calibrated)
+        self._calibrator.failed.connect(self.calibrated)
         # Several edits of one moment are judged once.
         self._judge_soon = QTimer(self, singleShot=True, interval=0)
         self._judge_soon.timeout.connect(self._judge)
@@ -93,6 +99,20 @@ class Workbench(QObject):
         self._cellar_writer.request(lambda: keep_or_forget(workplace, measured, keep=keep))
 
     def _on_written(self, _nothing: object) -> None:
+        self.reload_shelf()
+
+    def calibrate(self, unit_tag: str) -> None:
+        """Fit a unit's model to its runs and judge anew; the outcome is announced."""
+        workplace = self.workplace
+        self._calibrator.request(lambda: calibrate_unit(workplace, unit_tag))
+
+    def forget_calibration(self, unit_tag: str) -> None:
+        """Go back to the typical figures for a unit."""
+        workplace = self.workplace
+        self._cellar_writer.request(lambda: forget_calibration(workplace, unit_tag))
+
+    def _on_calibrated(self, made: object) -> None:
+        self.calibrated.emit(made)
         self.reload_shelf()
 
     def keep_unit(self, unit: Unit, *, is_new: bool) -> None:
@@ -141,6 +161,7 @@ class Workbench(QObject):
         """Ask for nothing more: the cellar is about to be let go."""
         self._shelf_reader.stop()
         self._mends_finder.stop()
+        self._calibrator.stop()
 
     def _on_shelf(self, shelf: Shelf) -> None:
         self.shelf = shelf

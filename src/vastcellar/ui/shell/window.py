@@ -14,6 +14,7 @@ from vastcellar.ui.models.jobs import Jobs
 from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.shell.job_strip import JobStrip
 from vastcellar.ui.shell.need_bar import NeedBar
+from vastcellar.ui.shell.notify import EndNotice
 from vastcellar.ui.shell.rail import Rail
 from vastcellar.ui.shell.sums_drawer import SumsDrawer
 from vastcellar.ui.stations.station_list import STATIONS
@@ -85,6 +86,7 @@ class MainWindow(QMainWindow):
         self.need_bar.attach(bench)
         self.drawer.attach(bench)
         self.job_strip.attach(jobs)
+        self._end_notice = EndNotice(self, jobs)
         bench.judged.connect(self._show_states)
         bench.shelf_changed.connect(self._show_states)
         bench.trouble.connect(self._on_trouble)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import pyqtgraph as pg
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor
@@ -10,6 +12,7 @@ from vastcellar.ui.look import Look, font
 
 pg.setConfigOptions(antialias=True)
 
+_TICK_APART_PX, _TICK_ACROSS_PX = 30.0, 60.0
 _TICK_APART = 0.4  # of the strip's span: closer numbers run into each other
 
 
@@ -22,6 +25,29 @@ class PlainAxis(pg.AxisItem):  # type: ignore[misc]
         self.enableAutoSIPrefix(False)
         self.setStyle(tickLength=4, tickTextOffset=4)
         self.setTickFont(font(12, condensed=True))
+
+    def tickValues(
+        self,
+        minVal: float,  # noqa: N803  the library's name
+        maxVal: float,  # noqa: N803
+        size: float,
+    ) -> list[tuple[float, list[float]]]:
+        """Return one level of ticks at 1, 2 or 5 times a power of ten.
+
+        The library's own search for three levels takes most of a repaint.
+        """
+        if self._tickLevels is not None:
+            return [(1.0, [value for value, _ in level]) for level in self._tickLevels]
+        span = maxVal - minVal
+        apart = _TICK_APART_PX if self.orientation == "left" else _TICK_ACROSS_PX
+        if span <= 0 or size <= 0:
+            return []
+        least = span / max(size / apart, 1.0)
+        tens = 10.0 ** math.floor(math.log10(least))
+        step = next(tens * each for each in (1, 2, 5, 10) if tens * each >= least * 0.999)
+        first = math.ceil(minVal / step - 1e-9)
+        last = math.floor(maxVal / step + 1e-9)
+        return [(step, [number * step for number in range(first, last + 1)])]
 
     def tickStrings(self, values: list[float], scale: float, spacing: float) -> list[str]:
         return [self._look.numbers.number(value * scale) for value in values]

@@ -12,8 +12,10 @@ from PySide6.QtWidgets import (
 )
 
 from vastcellar.core.parts import Unit
+from vastcellar.services.calibration_wording import calibration_words
+from vastcellar.services.run_rows import RUN_HEADERS, run_rows
+from vastcellar.ui.models.text_table import TextTable
 from vastcellar.ui.models.workbench import Workbench
-from vastcellar.ui.stations.cellar.run_table import RunTable
 from vastcellar.ui.stations.cellar.shelf_view import ShelfView
 from vastcellar.ui.stations.cellar.unit_dialog import UnitDialog
 from vastcellar.ui.widgets.cards import card, label, row
@@ -30,7 +32,7 @@ class CellarStation(QWidget):
         self.shelf = ShelfView(bench.look, bench.catalog)
         self.unit_title = label(kind="head")
         self.unit_line = label(kind="soft", wraps=True)
-        self.runs = RunTable(bench.look.numbers)
+        self.runs = TextTable(RUN_HEADERS)
         self.table = QTableView()
         self.table.setModel(self.runs)
         self.table.verticalHeader().hide()
@@ -38,12 +40,28 @@ class CellarStation(QWidget):
         self.table.setSelectionBehavior(QTableView.SelectionBehavior.SelectRows)
         self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
         self.no_runs = label(kind="soft")
+        self.add_button = QPushButton("Add a unit …")
+        self.add_button.clicked.connect(self._ask_new)
+        self.forget_button = QPushButton("Forget calibration")
+        self.forget_button.setToolTip("Judge it by the typical figures of its class again")
+        self.forget_button.clicked.connect(self._forget)
+        self.assign_button = QPushButton("Record to it")
+        self.assign_button.setToolTip("Or drag the unit onto a camera above")
+        self.assign_button.clicked.connect(self._assign)
+        self.change_button = QPushButton("Change …")
+        self.change_button.setToolTip("Its case, how far it is written, its state, a note")
+        self.change_button.clicked.connect(self._ask_change)
+        self._lay_out()
+        self.shelf.chosen.connect(self._show_unit)
+        bench.shelf_changed.connect(self.refresh)
+        bench.judged.connect(self.refresh)
+        self.refresh()
+
+    def _lay_out(self) -> None:
         layout = QVBoxLayout(self)
         layout.setContentsMargins(18, 10, 18, 10)
         layout.setSpacing(6)
         head = row(self.title, self.subtitle, spacing=14)
-        self.add_button = QPushButton("Add a unit …")
-        self.add_button.clicked.connect(self._ask_new)
         head.addWidget(self.add_button)
         layout.addLayout(head)
         scroll = QScrollArea()
@@ -53,12 +71,7 @@ class CellarStation(QWidget):
         layout.addWidget(scroll, 5)
         frame, inside = card()
         head = row(self.unit_title)
-        self.assign_button = QPushButton("Record to it")
-        self.assign_button.setToolTip("Or drag the unit onto a camera above")
-        self.assign_button.clicked.connect(self._assign)
-        self.change_button = QPushButton("Change …")
-        self.change_button.setToolTip("Its case, how far it is written, its state, a note")
-        self.change_button.clicked.connect(self._ask_change)
+        head.addWidget(self.forget_button)
         head.addWidget(self.change_button)
         head.addWidget(self.assign_button)
         inside.addLayout(head)
@@ -67,10 +80,6 @@ class CellarStation(QWidget):
         inside.addWidget(self.table, 1)
         inside.addStretch(0)  # takes the room while there is no table
         layout.addWidget(frame, 3)
-        self.shelf.chosen.connect(self._show_unit)
-        bench.shelf_changed.connect(self.refresh)
-        bench.judged.connect(self.refresh)
-        self.refresh()
 
     def refresh(self) -> None:
         """Show the shelf as it is now."""
@@ -87,6 +96,9 @@ class CellarStation(QWidget):
         camera = self._bench.subject
         if camera is not None:
             self._bench.assign(camera.key, self.shelf.tag)
+
+    def _forget(self) -> None:
+        self._bench.forget_calibration(self.shelf.tag)
 
     def dialog(self, known: Unit | None = None) -> UnitDialog:
         """Return the dialog that asks for a unit, or for what is now known of one."""
@@ -110,6 +122,8 @@ class CellarStation(QWidget):
         unit = bench.shelf.unit(tag)
         self.change_button.setVisible(unit is not None)
         self.no_runs.setVisible(unit is not None)
+        calibrated = calibration_words(bench.shelf, tag)
+        self.forget_button.setVisible(bool(calibrated))
         if unit is None:
             self.unit_title.setText("No unit yet")
             self.unit_line.setText(
@@ -137,11 +151,13 @@ class CellarStation(QWidget):
                     "rated endurance written"
                 )
         facts.append(unit.state)
+        if calibrated:
+            facts.append(calibrated)
         if unit.note:
             facts.append(unit.note)
         self.unit_line.setText(" · ".join(facts))
-        runs = [proof for proof in bench.shelf.proofs if proof.unit_tag == tag]
-        self.runs.show_runs(runs)
+        runs = run_rows(bench.shelf.records, tag, numbers)
+        self.runs.show_rows(runs)
         self.table.setVisible(bool(runs))
         self.no_runs.setVisible(not runs)
         self.no_runs.setText("No run yet. Assign it to a camera in Match, then prove it (F5).")

@@ -1,0 +1,171 @@
+"""Compare: runs laid over each other by time or by bytes, and the table of their medians."""
+
+from __future__ import annotations
+
+import numpy as np
+import pyqtgraph as pg
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QHBoxLayout,
+    QHeaderView,
+    QListView,
+    QRadioButton,
+    QTableView,
+    QVBoxLayout,
+    QWidget,
+)
+
+from vastcellar.core.trace import rates_bytes_per_s
+from vastcellar.core.units import MB
+from vastcellar.services.measured_runs import (
+    MeasuredRun,
+    Trace,
+    compare_runs,
+    differing_conditions,
+    measured_runs,
+    trace_of_run,
+)
+from vastcellar.services.run_rows import MEDIAN_HEADERS, median_rows
+from vastcellar.ui.models.background import Background
+from vastcellar.ui.models.text_table import TextTable
+from vastcellar.ui.models.workbench import Workbench
+from vastcellar.ui.stations.prove.run_picks import RunPicks
+from vastcellar.ui.widgets.cards import card, label, row
+from vastcellar.ui.widgets.plots import line_pen, make_plot, note, recolor_plot
+
+_COLORS = ("water", "moss", "brick", "ochre", "ink", "soft")  # copper is the need
+_STYLES = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine)
+_MOST_POINTS = 900
+_LABEL_APART = 0.06
+GB = 1e9
+
+
+class ComparePage(QWidget):
+    """Ticked runs in one picture; what makes them hard to compare is said above it."""
+
+    def __init__(self, bench: Workbench) -> None:
+        super().__init__()
+        self._bench = bench
+        self._traces: list[tuple[MeasuredRun, Trace]] = []
+        numbers = bench.look.numbers
+        self.picks = RunPicks(numbers)
+        self.list = QListView()
+        self.list.setModel(self.picks)
+        self.by_time, self.by_bytes = QRadioButton("by minutes"), QRadioButton("by GB written")
+        self.by_bytes.setChecked(True)
+        self.message = label(kind="soft", wraps=True)
+        self.plot = make_plot(bench.look)
+        self.medians = TextTable(MEDIAN_HEADERS)
+        self.table = QTableView()
+        self.table.setModel(self.medians)
+        self._reader = Background(self)
+        self._lay_out()
+        self.picks.ticked_changed.connect(self._read)
+        self.by_time.toggled.connect(self._draw)
+        self._reader.done.connect(self._on_traces)
+        self._reader.failed.connect(bench.trouble)
+        bench.shelf_changed.connect(self._on_shelf)
+        bench.look.changed.connect(self._draw)
+
+    def _lay_out(self) -> None:
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 4, 0, 0)
+        layout.setSpacing(6)
+        layout.addWidget(label("Runs side by side", "title"))
+        layout.addWidget(self.message)
+        frame, inside = card()
+        group = QButtonGroup(self)
+        for button in (self.by_bytes, self.by_time):
+            group.addButton(button)
+        inside.addLayout(
+            row(label("Written, MB/s", "head"), self.by_bytes, self.by_time, spacing=12)
+        )
+        inside.addWidget(self.plot, 1)
+        left, beside = card()
+        beside.addWidget(label("Tick up to six", "head"))
+        beside.addWidget(self.list, 1)
+        left.setFixedWidth(330)
+        top = QHBoxLayout()
+        top.setSpacing(8)
+        top.addWidget(left)
+        top.addWidget(frame, 1)
+        layout.addLayout(top, 1)
+        self.table.verticalHeader().hide()
+        header = self.table.horizontalHeader()
+        header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        header.setStretchLastSection(True)
+        self.table.setFixedHeight(150)
+        self.table.setSelectionMode(QTableView.SelectionMode.NoSelection)
+        layout.addWidget(self.table)
+
+    def _on_shelf(self) -> None:
+        if self.isVisible():  # else it is asked for when it is shown
+            self.refresh()
+
+    def refresh(self) -> None:
+        """Show the runs as the cellar has them now."""
+        runs = measured_runs(self._bench.shelf.records)
+        self.picks.show_runs(runs)
+        if not runs:
+            self.message.setText(
+                "No flat-out run yet. Choose “Flat-out write” or “Burst test” under Measure: "
+                "each run of a unit is kept and can be compared here."
+            )
+
+    def _read(self) -> None:
+        runs, workplace = self.picks.ticked, self._bench.workplace
+        self.medians.show_rows(median_rows(compare_runs(runs), self._bench.look.numbers))
+        differing = differing_conditions(runs)
+        self.message.setText(
+            f"Not the same conditions: they differ in {', '.join(differing)}."
+            if differing
+            else "Made under the same conditions, as far as they are known."
+        )
+        self._reader.request(lambda: [(run, trace_of_run(workplace, run.run_id)) for run in runs])
+
+    def _on_traces(self, traces: object) -> None:
+        if isinstance(traces, list):
+            self._traces = traces
+            self._draw()
+
+    def _draw(self) -> None:
+        look = self._bench.look
+        self.plot.clear()
+        recolor_plot(self.plot)
+        judgement = self._bench.judgement
+        highest = 0.0
+        ends: list[float] = []
+        if judgement is not None:
+            needed = judgement.need.needed_write_bytes_per_s / MB
+            self.plot.addItem(
+                pg.InfiniteLine(needed, angle=0, pen=line_pen(look.color("copper"), 2.4))
+            )
+            highest = needed
+        for number, (run, trace) in enumerate(self._traces):
+            along, rate = self._curve(trace)
+            if not rate.size:
+                continue
+            color = look.color(_COLORS[number % len(_COLORS)])
+            pen = pg.mkPen(color, width=2.0, style=_STYLES[number // 3 % 2])
+            self.plot.plot(along, rate, pen=pen)
+            highest = max(highest, float(np.quantile(rate, 0.99)))
+            text = note(f"{run.unit_tag} run {run.run_id}", look.color("ink"), (1, 1))
+            at = float(np.median(rate[-max(rate.size // 20, 1) :]))
+            while any(abs(at - other) < _LABEL_APART * highest for other in ends):
+                at += _LABEL_APART * highest
+            ends.append(at)
+            text.setPos(float(along[-1]), at)
+            self.plot.addItem(text, ignoreBounds=True)
+        self.plot.setYRange(0, max(highest, 1.0) * 1.2, padding=0)
+        self.plot.enableAutoRange(axis="x")
+
+    def _curve(self, trace: Trace) -> tuple[np.ndarray, np.ndarray]:
+        """Return rate against minutes or GB, in steps that the eye can tell apart."""
+        step_s = max(1.0, np.ceil(trace.duration_s / _MOST_POINTS))
+        if trace.duration_s < 12:
+            step_s = 0.5
+        middle_s, rate = rates_bytes_per_s(trace, float(step_s))
+        if self.by_time.isChecked():
+            return middle_s / 60, rate / MB
+        return np.interp(middle_s, trace.elapsed_s, trace.written_bytes) / GB, rate / MB

@@ -1,0 +1,320 @@
+"""What is to be measured: where, which test, how much, and what that will cost before it runs."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import QSignalBlocker, Signal
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QCheckBox,
+    QComboBox,
+    QFileDialog,
+    QHBoxLayout,
+    QLineEdit,
+    QPushButton,
+    QRadioButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from vastcellar.core.chain import Chain
+from vastcellar.core.errors import BadValueError, VastCellarError
+from vastcellar.core.protocols import StepKind
+from vastcellar.core.recorder import RecorderLoad
+from vastcellar.core.units import parse_duration, parse_size
+from vastcellar.services.keeping import AnyProof
+from vastcellar.services.protocols import Protocol, keep_own_protocol
+from vastcellar.services.recorder_loads import load_of_camera
+from vastcellar.services.tests_offered import (
+    RECORDER,
+    TESTS,
+    PlanText,
+    Test,
+    Wish,
+    make_proof,
+    offered_tests,
+    plan_text,
+)
+from vastcellar.ui.models.background import Background
+from vastcellar.ui.models.workbench import Workbench
+from vastcellar.ui.stations.prove.protocol_dialog import ProtocolDialog
+from vastcellar.ui.widgets.cards import card, label
+from vastcellar.ui.widgets.inputs import QuantityField
+
+_DEFAULT_SIZE_BYTES = 300_000_000_000
+
+
+class PlanForm(QWidget):
+    """Target, test and amounts; the plan in words, or what is in its way."""
+
+    test_changed = Signal()
+    amount_changed = Signal()
+
+    def __init__(self, bench: Workbench) -> None:
+        super().__init__()
+        self._bench = bench
+        self._take_s = 0.0
+        self._subject_key = ""
+        numbers = bench.look.numbers
+        self.rig_choice = QRadioButton("Simulated rig")
+        self.folder_choice = QRadioButton("Real folder")
+        self.folder = QLineEdit()
+        self.folder.setObjectName("Folder")
+        self.folder.setPlaceholderText("a folder on the drive to test")
+        self.browse = QPushButton("Choose…")
+        self.test_choice = QComboBox()
+        self.amount = QuantityField("Size", parse_size, numbers.size)
+        self.amount_bytes = _DEFAULT_SIZE_BYTES
+        self.take = QuantityField("Take", parse_duration, numbers.duration)
+        self.take_label, self.amount_label = label("Take"), label("Size")
+        self.all_cameras = QCheckBox("all cameras at once")
+        self.all_cameras.setToolTip("Every camera of the shoot records to this drive, each its own")
+        self.clips = QLineEdit()
+        self.clips.setObjectName("Clips")
+        self.clips.setPlaceholderText("a folder of clips; empty makes them up")
+        self.own_set = QPushButton("Own set …")
+        self.own_set.setToolTip("Put tests and pauses together, and keep them under a name")
+        self.own_set.clicked.connect(lambda: self.dialog().exec())
+        self.start_button = QPushButton("Prove it  F5")
+        self.start_button.setObjectName("act")
+        self.start_button.setShortcut("F5")
+        self.cancel_button = QPushButton("Cancel")
+        self.plan_line = label(kind="soft", wraps=True)
+        self.message = label(kind="wrong", wraps=True)
+        self._planner = Background(self)
+        self._fill_tests()
+        self._lay_out()
+        self.browse.clicked.connect(self._choose_folder)
+        self.folder_choice.toggled.connect(self._on_target)
+        self.folder.editingFinished.connect(self.plan)
+        self.clips.editingFinished.connect(self.plan)
+        self.all_cameras.toggled.connect(self._on_all)
+        self.take.entered.connect(self._on_take)
+        self.take.refused.connect(self.say)
+        self.amount.entered.connect(self._on_size)
+        self.amount.refused.connect(self.say)
+        self.test_choice.currentIndexChanged.connect(self._on_test)
+        self._planner.done.connect(self._on_plan)
+        self._planner.failed.connect(self.say)
+        self.rig_choice.setChecked(True)
+
+    def dialog(self) -> ProtocolDialog:
+        """Return the dialog that asks for a set of one's own, like the one that is chosen."""
+        bench = self._bench
+
+        def keep(protocol: Protocol) -> None:
+            keep_own_protocol(protocol, bench.workplace.folders)
+            self._fill_tests()
+            self.choose(f"protocol {protocol.key}")
+
+        return ProtocolDialog(self, bench.look.numbers, self.test.protocol, keep)
+
+    def _fill_tests(self) -> None:
+        tests: tuple[Test, ...] = TESTS
+        try:
+            tests = offered_tests(self._bench.workplace.folders)
+        except VastCellarError as error:  # a protocol file of one's own is no protocol file
+            self._bench.trouble.emit(error)
+        with QSignalBlocker(self.test_choice):
+            self.test_choice.clear()
+            for number, test in enumerate(tests):
+                if number == len(TESTS):
+                    self.test_choice.insertSeparator(number)
+                self.test_choice.addItem(test.name, test)
+        self.test_choice.setToolTip(tests[0].purpose)
+
+    def _lay_out(self) -> None:
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        frame, inside = card()
+        group = QButtonGroup(self)
+        group.addButton(self.rig_choice)
+        group.addButton(self.folder_choice)
+        target = QHBoxLayout()
+        target.setSpacing(10)
+        for widget in (self.rig_choice, self.folder_choice):
+            target.addWidget(widget)
+        target.addWidget(self.folder, 1)
+        target.addWidget(self.browse)
+        inside.addLayout(target)
+        bottom = QHBoxLayout()
+        bottom.setSpacing(10)
+        bottom.addWidget(self.test_choice)
+        bottom.addWidget(self.own_set)
+        for name, field in ((self.take_label, self.take), (self.amount_label, self.amount)):
+            bottom.addWidget(name)
+            bottom.addWidget(field)
+            field.setFixedWidth(110)
+        bottom.addWidget(self.all_cameras)
+        bottom.addWidget(self.clips, 6)
+        bottom.addStretch(1)
+        bottom.addWidget(self.cancel_button)
+        bottom.addWidget(self.start_button)
+        inside.addLayout(bottom)
+        inside.addWidget(self.plan_line)
+        inside.addWidget(self.message)
+        outer.addWidget(frame)
+
+    @property
+    def test(self) -> Test:
+        """The test that is chosen."""
+        chosen: Test = self.test_choice.currentData()
+        return chosen
+
+    def choose(self, kind: str) -> None:
+        """Choose the test of *kind*."""
+        for index in range(self.test_choice.count()):
+            test = self.test_choice.itemData(index)
+            if isinstance(test, Test) and test.kind == kind:
+                self.test_choice.setCurrentIndex(index)
+
+    @property
+    def records_a_take(self) -> bool:
+        """Whether the chosen test is a camera's take, by itself or in a set."""
+        protocol = self.test.protocol
+        if protocol is None:
+            return self.test.kind == RECORDER
+        return any(step.kind is StepKind.RECORD for step in protocol.steps)
+
+    def loads(self) -> tuple[RecorderLoad, ...]:
+        """Return what is recorded: the subject's take, or that of every camera at once."""
+        camera = self._bench.subject
+        if camera is None:
+            return ()
+        together = self.all_cameras.isChecked() and self.records_a_take
+        cameras = self._bench.document.shoot.cameras if together else (camera,)
+        return tuple(load_of_camera(each, self._take_s) for each in cameras)
+
+    @property
+    def cameras_text(self) -> str:
+        """Whose take it is, or for whose sake the drive is tested."""
+        camera = self._bench.subject
+        if camera is None:
+            return ""
+        if self.records_a_take and self.all_cameras.isChecked():
+            return " + ".join(each.key for each in self._bench.document.shoot.cameras)
+        return camera.key
+
+    def needed_bytes_per_s(self) -> float:
+        """Return the need line of the chosen test: of all that record; 0 where none is asked."""
+        judgements, subject = self._bench.judgements, self._bench.subject
+        if subject is None or self.test.needs_folder:
+            return 0.0
+        keys = [each.key for each in self._bench.document.shoot.cameras]
+        if not (self.records_a_take and self.all_cameras.isChecked()):
+            keys = [subject.key]
+        needs = [judgements[key].need for key in keys if key in judgements]
+        return sum(need.needed_write_bytes_per_s for need in needs)
+
+    def _wish(self) -> Wish:
+        clips = self.clips.text().strip()
+        return Wish(
+            test=self.test,
+            size_bytes=self.amount_bytes,
+            loads=self.loads(),
+            folder=Path(self.folder.text().strip()) if self.folder_choice.isChecked() else None,
+            clips=Path(clips) if clips else None,
+        )
+
+    def make(self, chain: Chain) -> AnyProof:
+        """Return the test as it is wished for, ready to run. Raises VastCellarError."""
+        if self.folder_choice.isChecked() and not self.folder.text().strip():
+            raise BadValueError(
+                "no folder is chosen", where="Real folder", mend="Choose a folder on the drive"
+            )
+        return make_proof(
+            self._wish(),
+            chain,
+            self._bench.document.shoot.ambient_c,
+            self._bench.workplace,
+            self._bench.shelf.records,
+        )
+
+    def refresh(self, *, is_busy: bool) -> None:
+        """Show the subject's amounts, and its plan while nothing runs."""
+        camera, judgement = self._bench.subject, self._bench.judgement
+        if camera is not None and (camera.key != self._subject_key or not self._take_s):
+            self._subject_key = camera.key
+            self._take_s = camera.longest_take_s
+        self.take.show_value(self._take_s or None)
+        self.amount.show_value(self.amount_bytes)
+        test, takes = self.test, self.records_a_take
+        is_several = len(self._bench.document.shoot.cameras) > 1
+        for widget, is_shown in (
+            (self.take, takes),
+            (self.take_label, takes),
+            (self.amount, test.takes_size),
+            (self.amount_label, test.takes_size),
+            (self.all_cameras, takes and is_several),
+            (self.clips, test.kind == "offload"),
+        ):
+            widget.setVisible(is_shown)
+        has_setup = judgement is not None and judgement.chain is not None
+        self.start_button.setEnabled(has_setup and not is_busy)
+        self.cancel_button.setVisible(is_busy)
+        if not is_busy:
+            self.plan()
+
+    def plan(self) -> None:
+        """Say before a test what it will write; the disk is asked off the interface thread."""
+        self.say(None)
+        bench, judgement = self._bench, self._bench.judgement
+        chain = judgement.chain if judgement else None
+        if bench.subject is None or chain is None:
+            self.plan_line.setText("Choose what the camera records to in Match (Ctrl+2).")
+            return
+        if self.folder_choice.isChecked() and not self.folder.text().strip():
+            self.plan_line.setText(f"{self.test.purpose}. Choose a folder on the drive.")
+            return
+        wish, numbers = self._wish(), bench.look.numbers
+        ambient_c, workplace = bench.document.shoot.ambient_c, bench.workplace
+        self._planner.request(lambda: plan_text(wish, chain, ambient_c, workplace, numbers))
+
+    def _on_plan(self, plan: object) -> None:
+        if isinstance(plan, PlanText):
+            self.plan_line.setText(plan.text)
+            self.say(plan.trouble)
+
+    def say(self, error: Exception | None) -> None:
+        """Show what is in the way; None clears it."""
+        self.message.setText("" if error is None else str(error))
+        self.message.setVisible(error is not None)
+
+    def _on_take(self, take_s: float) -> None:
+        if take_s <= 0:
+            self.take.refuse(
+                BadValueError("it has no length", where="Take", mend="Write for example 52 min")
+            )
+            return
+        self._take_s = take_s
+        self.plan()
+
+    def _on_size(self, size_bytes: float) -> None:
+        if size_bytes < 1e6:
+            self.amount.refuse(
+                BadValueError("it is too small", where="Size", mend="Write for example 20 GB")
+            )
+            return
+        self.amount_bytes = int(size_bytes)
+        self.plan()
+        self.amount_changed.emit()
+
+    def _on_all(self, _is_on: bool) -> None:
+        self.plan()
+        self.amount_changed.emit()
+
+    def _on_test(self, _index: int) -> None:
+        self.test_choice.setToolTip(self.test.purpose)
+        self.test_changed.emit()
+
+    def _on_target(self, is_folder: bool) -> None:
+        self.folder.setEnabled(is_folder)
+        self.browse.setEnabled(is_folder)
+        self.plan()
+
+    def _choose_folder(self) -> None:
+        chosen = QFileDialog.getExistingDirectory(self, "A folder on the drive to test")
+        if chosen:
+            self.folder.setText(chosen)
+            self.plan()

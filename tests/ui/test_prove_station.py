@@ -1,0 +1,300 @@
+"""Prove in the real window: flat-out tests, the cause at its place, compare, replay, saved runs."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import pytest
+from pypdf import PdfReader
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QLineEdit
+
+from vastcellar.services.measured_runs import measured_runs
+
+PATIENCE_MS = 60_000
+
+
+def choose(page, kind: str) -> None:
+    page.form.choose(kind)
+
+
+def enter(field, text):
+    field.setText(text)
+    field.setModified(True)
+    field.editingFinished.emit()
+
+
+def run_on_rig(app, qtbot, kind: str, size_bytes: int, tag: str = ""):
+    if tag:
+        app.bench.assign("A", tag)
+        qtbot.waitUntil(lambda: app.bench.judgement.chain.parts.name == tag, timeout=PATIENCE_MS)
+    page = app.window.station("prove").measure
+    page.form.rig_choice.setChecked(True)
+    page.form.amount_bytes = size_bytes
+    choose(page, kind)
+    before = len(app.bench.shelf.records)
+    qtbot.mouseClick(page.form.start_button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: not app.jobs.is_busy, timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: len(app.bench.shelf.records) > before, timeout=PATIENCE_MS)
+    return page
+
+
+@pytest.fixture
+def subject_a(app, monkeypatch):
+    # As fast as it goes: what is tested here is not how long a rig is watched.
+    monkeypatch.setattr("vastcellar.services.tests_offered.rig_speed", lambda _s: float("inf"))
+    app.bench.document.choose("A")
+    return app
+
+
+def test_a_plan_says_bytes_time_and_wear_before_anything_is_written(subject_a, qtbot):
+    page = subject_a.window.station("prove").measure
+    page.form.amount_bytes = 400_000_000_000
+    choose(page, "write")
+    qtbot.waitUntil(lambda: "Writes 400 GB" in page.form.plan_line.text(), timeout=PATIENCE_MS)
+    text = page.form.plan_line.text()
+    assert "min" in text
+    assert "of its rated endurance" in text
+    assert "Simulated: nothing is written" in text
+    assert page.mode_line.text() == "not run yet"
+    assert page.form.amount.isVisibleTo(page)
+    assert not page.form.take.isVisibleTo(page)
+
+
+def test_a_collapse_is_named_at_its_place_and_kept_with_its_cause(subject_a, qtbot, tmp_path):
+    page = run_on_rig(subject_a, qtbot, "write", 300_000_000_000)
+    qtbot.waitUntil(lambda: "cache ran out" in page.results.cause_line.text(), timeout=PATIENCE_MS)
+    assert "Nothing is said beyond the 300 GB seen" in page.results.cause_line.text()
+    assert page.results.flat_rate.text.endswith("MB/s")
+    run = measured_runs(subject_a.bench.shelf.records)[0]
+    assert (run.kind, run.unit_tag, run.is_simulated) == ("write", "M-03", True)
+    assert run.causes == ["cache"]
+    # Simulated runs wear nothing.
+    unit = subject_a.bench.shelf.unit("M-03")
+    page.save_run(tmp_path / "run.json")
+    page.save_run(tmp_path / "run.csv")
+    page.save_run(tmp_path / "run.pdf")
+    saved = json.loads((tmp_path / "run.json").read_text())
+    assert saved["diagnosis"]["causes"] == ["cache"]
+    assert saved["trace"]["written_bytes"][-1] == saved["figures"]["write"]["moved_bytes"]
+    head, *rows = (tmp_path / "run.csv").read_text().splitlines()
+    assert head == "elapsed_s,written_bytes,temperature_c"
+    assert len(rows) == len(saved["trace"]["elapsed_s"])
+    report = PdfReader(tmp_path / "run.pdf").pages[0].extract_text()
+    assert "Simulated" in report
+    assert "cache ran out" in report
+    assert unit.written_bytes == subject_a.bench.shelf.unit("M-03").written_bytes
+    page.save_run(tmp_path / "run.doc")
+    assert "end in .pdf, .csv or .json" in page.form.message.text()
+    assert not (tmp_path / "run.doc").exists()
+
+
+def test_a_long_test_that_ends_unseen_is_told(subject_a, qtbot, monkeypatch):
+    monkeypatch.setattr("vastcellar.ui.shell.notify._LONG_S", 0.0)
+    monkeypatch.setattr(subject_a.window, "isActiveWindow", lambda: False)
+    run_on_rig(subject_a, qtbot, "burst", 1)
+    assert subject_a.window._end_notice.told == "Burst test of A on M-03 has ended"
+    cellar = subject_a.window.station("cellar")
+    cellar.shelf.choose("M-03")
+    assert cellar.runs.index(0, 1).data() == "burst, simulated"
+    assert cellar.runs.index(0, 3).data().endswith("MB")
+    assert cellar.runs.index(0, 4).data() == "too short to say"
+
+
+def test_runs_are_compared_and_what_differs_is_said(subject_a, qtbot):
+    run_on_rig(subject_a, qtbot, "write", 60_000_000_000)
+    run_on_rig(subject_a, qtbot, "write", 60_000_000_000, tag="K-05")
+    station = subject_a.window.station("prove")
+    qtbot.mouseClick(station.tabs[1], Qt.MouseButton.LeftButton)
+    page = station.compare
+    qtbot.waitUntil(lambda: len(page._traces) == 2, timeout=PATIENCE_MS)
+    assert "differ in" in page.message.text()
+    assert "enclosure" in page.message.text()
+    rows = [page.medians.index(row, 0).data() for row in range(page.medians.rowCount())]
+    assert rows == ["K-05 · write", "M-03 · write"]
+    assert "three runs of each" in page.medians.index(1, 5).data()
+    first = page.picks.index(0)
+    unticked = Qt.CheckState.Unchecked
+    assert page.picks.setData(first, unticked.value, Qt.ItemDataRole.CheckStateRole)
+    assert page.medians.rowCount() == 1
+    page.by_time.setChecked(True)
+    x, _ = page.plot.listDataItems()[0].getData()
+    assert x[-1] < 60  # minutes, not GB
+
+
+def test_one_run_answers_every_camera(subject_a, qtbot):
+    run_on_rig(subject_a, qtbot, "write", 300_000_000_000)
+    station = subject_a.window.station("prove")
+    qtbot.mouseClick(station.tabs[2], Qt.MouseButton.LeftButton)
+    page = station.replay
+    qtbot.waitUntil(lambda: len(page.answers) == 4, timeout=PATIENCE_MS)
+    texts = [text.text() for _, text in page.answers]
+    assert texts[0].startswith("A Main: short")
+    assert "the first frame lost after" in texts[0]
+    assert texts[2].startswith("C Air: holds")
+
+
+def test_a_real_folder_is_written_read_back_and_left_clean(subject_a, qtbot, tmp_path: Path):
+    disk = tmp_path / "disk"
+    disk.mkdir()
+    page = subject_a.window.station("prove").measure
+    page.form.folder_choice.setChecked(True)
+    page.form.folder.setText(str(disk))
+    page.form.amount_bytes = 64_000_000
+    choose(page, "read")
+    qtbot.waitUntil(lambda: "free" in page.form.plan_line.text(), timeout=PATIENCE_MS)
+    written = subject_a.bench.shelf.unit("M-03").written_bytes
+    qtbot.mouseClick(page.form.start_button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: not subject_a.jobs.is_busy, timeout=PATIENCE_MS)
+    result = subject_a.jobs.current.result
+    assert result.read.first_wrong_at is None
+    assert page.results.flat_read.text != "–"
+    assert list(disk.iterdir()) == []
+    qtbot.waitUntil(
+        lambda: subject_a.bench.shelf.unit("M-03").written_bytes > written, timeout=PATIENCE_MS
+    )
+    assert subject_a.bench.shelf.unit("M-03").written_bytes == written + result.written_bytes
+
+
+def test_a_cooling_pair_waits_for_hands_decides_and_calibrates_the_unit(subject_a, qtbot):
+    app, page = subject_a, subject_a.window.station("prove").measure
+    page.form.rig_choice.setChecked(True)
+    page.form.choose("protocol cooling-pair")
+    qtbot.waitUntil(lambda: "rest" in page.form.plan_line.text(), timeout=PATIENCE_MS)
+    text = page.form.plan_line.text()
+    assert text.startswith("Writes up to 5") and "of its rated endurance" in text
+    assert text.count("write 2") == 2
+    qtbot.mouseClick(page.form.start_button, Qt.MouseButton.LeftButton)
+    for asked in ("The drive must be cool and idle", "Put a fan on the case"):
+        qtbot.waitUntil(lambda asked=asked: asked in page.hands.text.text(), timeout=PATIENCE_MS)
+        qtbot.waitUntil(lambda: page.hands.isVisibleTo(page), timeout=PATIENCE_MS)
+        assert "your turn" in app.window.job_strip.text.text()
+        qtbot.mouseClick(page.hands.go_on, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: not app.jobs.is_busy, timeout=PATIENCE_MS)
+    assert not page.hands.isVisibleTo(page)
+    assert "Its fast cache ran out after 15" in page.results.cause_line.text()
+    assert "with a fan it came after the same bytes" in page.results.evidence_line.text()
+    assert "kept as runs 1 to 2 of M-03" in page.mode_line.text()
+
+    qtbot.mouseClick(page.calibrate_button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: "is calibrated" in page.results.model_line.text(), timeout=PATIENCE_MS)
+    line = page.results.model_line.text()
+    assert "1 simulated run" in line and "it had a fan on the case" in line
+    match = app.window.station("match")
+    qtbot.waitUntil(
+        lambda: "fitted to its own simulated runs" in match.verdict.evidence.text(),
+        timeout=PATIENCE_MS,
+    )
+    cellar = app.window.station("cellar")
+    cellar.shelf.choose("M-03")
+    assert "calibrated on 1 simulated run" in cellar.unit_line.text()
+    assert cellar.runs.index(0, 1).data() == "write (cooling-pair), simulated"
+    qtbot.mouseClick(cellar.forget_button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: "typical figures" in match.verdict.evidence.text(), timeout=PATIENCE_MS)
+    assert not cellar.forget_button.isVisibleTo(cellar)
+
+
+def test_a_unit_slower_than_its_class_is_foretold_once_it_is_calibrated(subject_a, qtbot):
+    page = run_on_rig(subject_a, qtbot, "write", 300_000_000_000, tag="K-10")
+    qtbot.waitUntil(lambda: "slower than foretold" in page.results.model_line.text(),
+                    timeout=PATIENCE_MS)  # fmt: skip
+    qtbot.mouseClick(page.calibrate_button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: "K-10 is calibrated" in page.results.model_line.text(),
+                    timeout=PATIENCE_MS)  # fmt: skip
+    qtbot.waitUntil(lambda: subject_a.bench.shelf.unit("K-10").fitted is not None,
+                    timeout=PATIENCE_MS)  # fmt: skip
+    page = run_on_rig(subject_a, qtbot, "write", 300_000_000_000)
+    qtbot.waitUntil(lambda: "as foretold" in page.results.model_line.text(), timeout=PATIENCE_MS)
+
+
+def test_a_protocol_that_is_cancelled_while_it_waits_ends_at_once(subject_a, qtbot, monkeypatch):
+    page = subject_a.window.station("prove").measure
+    page.form.choose("protocol cooling-pair")
+    monkeypatch.setattr(subject_a.window, "isActiveWindow", lambda: False)
+    page.start()
+    qtbot.waitUntil(lambda: page.hands.isVisibleTo(page), timeout=PATIENCE_MS)
+    assert "waits for you: The drive must be cool" in subject_a.window._end_notice.told
+    qtbot.mouseClick(page.form.cancel_button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: not subject_a.jobs.is_busy, timeout=2000)
+    assert not page.hands.isVisibleTo(page)
+    assert not subject_a.bench.shelf.records
+
+
+def test_tests_with_files_need_a_folder_and_say_what_they_found(
+    subject_a, qtbot, tmp_path, monkeypatch
+):
+    app, page = subject_a, subject_a.window.station("prove").measure
+    page.form.choose("edit")
+    qtbot.waitUntil(lambda: "no files to work with" in page.form.message.text(),
+                    timeout=PATIENCE_MS)  # fmt: skip
+    disk, clips = tmp_path / "disk", tmp_path / "clips"
+    disk.mkdir(), clips.mkdir()
+    (clips / "A001.mov").write_bytes(b"x" * 3_000_001)
+    page.form.folder_choice.setChecked(True)
+    page.form.folder.setText(str(disk))
+    page.form.choose("offload")
+    page.form.clips.setText(str(clips))
+    page.form.clips.editingFinished.emit()
+    qtbot.waitUntil(lambda: "3 MB" in page.form.plan_line.text(), timeout=PATIENCE_MS)
+    qtbot.mouseClick(page.form.start_button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: bool(app.bench.shelf.records), timeout=PATIENCE_MS)
+    assert "1 clips, 3 MB copied at" in page.results.cause_line.text()
+    assert "every one came back as it was read" in page.results.cause_line.text()
+    record = app.bench.shelf.records[0]
+    assert (record.kind, record.is_simulated) == ("offload", False)
+    report = tmp_path / "offload.json"
+    page.save_run(report)
+    assert json.loads(report.read_text())["figures"]["different"] == []
+    page.save_run(tmp_path / "offload.pdf")
+    assert "came back as it was read" in PdfReader(tmp_path / "offload.pdf").pages[0].extract_text()
+
+    monkeypatch.setattr("vastcellar.services.file_proving._USUAL_STREAM", (2e6, 25.0, 1))
+    page.form.choose("edit")
+    qtbot.waitUntil(page.form.start_button.isEnabled, timeout=PATIENCE_MS)
+    qtbot.mouseClick(page.form.start_button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: len(app.bench.shelf.records) == 2, timeout=PATIENCE_MS)
+    assert "stream of 2" in page.results.cause_line.text()
+    cellar = app.window.station("cellar")
+    cellar.shelf.choose("M-03")
+    assert [cellar.runs.index(row, 1).data() for row in (0, 1)] == ["edit", "offload"]
+    assert list(disk.iterdir()) == []
+
+
+def test_all_cameras_record_at_once_and_each_is_accounted_for(subject_a, qtbot, monkeypatch):
+    page = subject_a.window.station("prove").measure
+    page.form.choose("recorder")
+    page.form.all_cameras.setChecked(True)
+    qtbot.waitUntil(lambda: "from 4 cameras at once" in page.form.plan_line.text(),
+                    timeout=PATIENCE_MS)  # fmt: skip
+    page.start()
+    qtbot.waitUntil(lambda: not subject_a.jobs.is_busy, timeout=PATIENCE_MS)
+    text = page.results.evidence_line.text()
+    assert all(f"{key}: " in text for key in "ABCD")
+    assert "frames dropped" in text
+
+
+def test_a_set_of_ones_own_is_kept_offered_and_run(subject_a, qtbot):
+    page = subject_a.window.station("prove").measure
+    dialog = page.form.dialog()
+    qtbot.addWidget(dialog)
+    name, steps = dialog.findChild(QLineEdit, "Name"), dialog.findChild(QLineEdit, "Steps")
+    enter(steps, "polish 4 GB")
+    assert "no test 'polish'" in dialog.message.text()
+    dialog.accept()
+    assert not dialog.result()
+    enter(steps, "burst x2; rest 5 min; write 10%")
+    enter(name, "Short look")
+    dialog.accept()
+    assert dialog.result()
+    assert page.form.test.name == "Set: Short look"
+    qtbot.waitUntil(lambda: "rest 5 min" in page.form.plan_line.text(), timeout=PATIENCE_MS)
+    page.start()
+    qtbot.waitUntil(lambda: len(subject_a.bench.shelf.records) == 3, timeout=PATIENCE_MS)
+    assert "Burst, written at" in page.results.cause_line.text()
+    assert "median of 2" in page.results.cause_line.text()
+    kinds = [record.kind for record in subject_a.bench.shelf.records]
+    assert sorted(kinds) == ["burst", "burst", "write"]
+    again = page.form.dialog()
+    qtbot.addWidget(again)
+    assert again.findChild(QLineEdit, "Steps").text() == "burst x2; rest 5 min; write 10%"

@@ -18,8 +18,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from drawn_setups import LoggedRun, Setup, draw_setup, log_runs, with_fan
-from vastcellar.core.causes import Cause, Diagnosis
-from vastcellar.core.diagnosis import diagnose, diagnose_cooling_pair
+from vastcellar.core.diagnosis.causes import Cause, Diagnosis
+from vastcellar.core.diagnosis.diagnose import diagnose, diagnose_cooling_pair
 from vastcellar.core.trace import Trace
 
 RUN_S = 1800.0

@@ -13,7 +13,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from vastcellar.core.causes import Cause
+from vastcellar.core.diagnosis.causes import Cause
 from vastcellar.core.endurance_run import (
     EnduranceRun,
     EventKind,

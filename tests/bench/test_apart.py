@@ -19,8 +19,8 @@ from vastcellar.bench.leftovers import remove_leftovers
 from vastcellar.bench.probe import Shape
 from vastcellar.core.errors import DiskError
 from vastcellar.core.recorder import RecorderLoad
-from vastcellar.services.folder_runs import file_run, flat_run, recorder_run
-from vastcellar.services.offloading import made_up_clips
+from vastcellar.services.proving.folder_runs import file_run, flat_run, recorder_run
+from vastcellar.services.proving.offloading import made_up_clips
 
 MIB = 2**20
 PLAN = FlatPlan("read", 16 * MIB, shape=Shape(MIB, 2), reads_back=True)
@@ -123,7 +123,7 @@ def test_a_parent_that_is_killed_leaves_neither_child_nor_files(tmp_path):
         "import sys; from pathlib import Path\n"
         "from vastcellar.bench.apart import ApartRun\n"
         "from vastcellar.bench.flat_run import FlatPlan\n"
-        "from vastcellar.services.folder_runs import flat_run\n"
+        "from vastcellar.services.proving.folder_runs import flat_run\n"
         "plan = FlatPlan('write', 2**40, most_s=600)\n"
         "run = ApartRun(flat_run, plan, Path(sys.argv[1]), Path(sys.argv[2]))\n"
         "for shown in run.snapshots():\n"

@@ -11,7 +11,7 @@ from vastcellar.bench.folder_target import FolderTarget
 from vastcellar.bench.offload_run import BLOCK_BYTES, Clip, OffloadPlan, OffloadRun
 from vastcellar.bench.stream_files import StreamFiles
 from vastcellar.core.errors import BadValueError, DiskError
-from vastcellar.services.offloading import clips_in, made_up_clips, offload_figures
+from vastcellar.services.proving.offloading import clips_in, made_up_clips, offload_figures
 
 
 def card_with(tmp_path, *sizes):

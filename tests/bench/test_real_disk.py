@@ -13,10 +13,10 @@ from vastcellar.bench.offload_run import OffloadRun
 from vastcellar.bench.recorder_run import RecorderRun
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.recorder import RecorderLoad
-from vastcellar.services.flat_proving import capacity_plan, folder_flat_proof
-from vastcellar.services.offloading import made_up_clips
-from vastcellar.services.places import find_place
-from vastcellar.services.proving import folder_proof, plan_folder_proof
+from vastcellar.services.proving.flat_proving import capacity_plan, folder_flat_proof
+from vastcellar.services.proving.offloading import made_up_clips
+from vastcellar.services.proving.places import find_place
+from vastcellar.services.proving.recorder_proving import folder_proof, plan_folder_proof
 
 LOAD = RecorderLoad(40e6, Fraction(25), 64_000_000, 4)
 

@@ -13,8 +13,8 @@ from vastcellar.core.recorder import RecorderLoad
 from vastcellar.core.units import PLAIN
 from vastcellar.services.judging import chain_of, judge_camera, mends_for
 from vastcellar.services.matching import find_for
-from vastcellar.services.proving import keep_proof, rig_proof, rig_speed
-from vastcellar.services.recorder_loads import loads_of_shoot
+from vastcellar.services.proving.recorder_loads import loads_of_shoot
+from vastcellar.services.proving.recorder_proving import keep_proof, rig_proof, rig_speed
 from vastcellar.services.shoots import (
     keep_unsaved,
     new_camera,

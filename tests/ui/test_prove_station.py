@@ -10,7 +10,7 @@ from pypdf import PdfReader
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLineEdit
 
-from vastcellar.services.measured_runs import measured_runs
+from vastcellar.services.runs.measured_runs import measured_runs
 
 PATIENCE_MS = 60_000
 
@@ -43,7 +43,9 @@ def run_on_rig(app, qtbot, kind: str, size_bytes: int, tag: str = ""):
 @pytest.fixture
 def subject_a(app, monkeypatch):
     # As fast as it goes: what is tested here is not how long a rig is watched.
-    monkeypatch.setattr("vastcellar.services.tests_offered.rig_speed", lambda _s: float("inf"))
+    monkeypatch.setattr(
+        "vastcellar.services.proving.tests_offered.rig_speed", lambda _s: float("inf")
+    )
     app.bench.document.choose("A")
     return app
 
@@ -249,7 +251,7 @@ def test_tests_with_files_need_a_folder_and_say_what_they_found(
     page.save_run(tmp_path / "offload.pdf")
     assert "came back as it was read" in PdfReader(tmp_path / "offload.pdf").pages[0].extract_text()
 
-    monkeypatch.setattr("vastcellar.services.file_proving._USUAL_STREAM", (2e6, 25.0, 1))
+    monkeypatch.setattr("vastcellar.services.proving.file_proving._USUAL_STREAM", (2e6, 25.0, 1))
     page.form.choose("edit")
     qtbot.waitUntil(page.form.start_button.isEnabled, timeout=PATIENCE_MS)
     qtbot.mouseClick(page.form.start_button, Qt.MouseButton.LeftButton)

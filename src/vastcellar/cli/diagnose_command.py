@@ -11,7 +11,7 @@ from vastcellar.cli.printing import print_json
 from vastcellar.cli.quantities import Quantity
 from vastcellar.core.errors import VastCellarError
 from vastcellar.core.units import PLAIN, parse_rate
-from vastcellar.services.diagnosing import (
+from vastcellar.services.runs.diagnosing import (
     CAUSE_WORDS,
     Diagnosis,
     diagnosis_figures,

@@ -26,13 +26,13 @@ from vastcellar.core.units import (
 from vastcellar.services.catalogs import read_catalog
 from vastcellar.services.folders import folders
 from vastcellar.services.judging import chain_in_file
-from vastcellar.services.proving import (
+from vastcellar.services.proving.recorder_loads import loads_of_shoot
+from vastcellar.services.proving.recorder_proving import (
     Proof,
     folder_proof,
     predicted_frames_dropped,
     rig_proof,
 )
-from vastcellar.services.recorder_loads import loads_of_shoot
 from vastcellar.services.run_records import camera_figures
 from vastcellar.services.shoots import shoot_in_file
 from vastcellar.services.workplace import remove_killed_tests

@@ -13,7 +13,8 @@ from vastcellar.cli.printing import print_json, print_lines
 from vastcellar.cli.quantities import Quantity, parse_seconds
 from vastcellar.cli.running import is_demo, run_to_end
 from vastcellar.core.units import PLAIN, parse_frame_rate, parse_rate, parse_size
-from vastcellar.services.file_proving import (
+from vastcellar.services.folders import folders
+from vastcellar.services.proving.file_proving import (
     EditPlan,
     FilePlan,
     ProjectPlan,
@@ -21,9 +22,8 @@ from vastcellar.services.file_proving import (
     file_proof,
     project_figures,
 )
-from vastcellar.services.folders import folders
-from vastcellar.services.keeping import keep_any
-from vastcellar.services.offloading import (
+from vastcellar.services.proving.keeping import keep_any
+from vastcellar.services.proving.offloading import (
     clips_in,
     limit_sentence,
     made_up_clips,

@@ -15,11 +15,11 @@ from vastcellar.cli.printing import print_json, print_lines
 from vastcellar.cli.quantities import Quantity, parse_seconds
 from vastcellar.cli.running import is_demo, run_to_end
 from vastcellar.core.units import PLAIN, parse_rate, parse_size
-from vastcellar.services.calibration_wording import foretold_sentence
 from vastcellar.services.catalogs import read_catalog
-from vastcellar.services.diagnosing import diagnosis_figures
 from vastcellar.services.exports import write_text_whole
-from vastcellar.services.flat_proving import (
+from vastcellar.services.folders import folders
+from vastcellar.services.judging import chain_in_file
+from vastcellar.services.proving.flat_proving import (
     BURST_BYTES,
     FlatPlan,
     FlatProof,
@@ -35,10 +35,10 @@ from vastcellar.services.flat_proving import (
     room_in,
     trace_csv_of,
 )
-from vastcellar.services.folders import folders
-from vastcellar.services.judging import chain_in_file
-from vastcellar.services.keeping import KeptRun, keep_flat_proof
-from vastcellar.services.resting import COOL, Rest, rest_of_unit
+from vastcellar.services.proving.keeping import KeptRun, keep_flat_proof
+from vastcellar.services.runs.calibration_wording import foretold_sentence
+from vastcellar.services.runs.diagnosing import diagnosis_figures
+from vastcellar.services.runs.resting import COOL, Rest, rest_of_unit
 from vastcellar.services.workplace import (
     Workplace,
     open_workplace,

@@ -14,19 +14,20 @@ from vastcellar.cli.running import is_demo, run_to_end
 from vastcellar.core.protocol_text import HINT, parse_steps
 from vastcellar.core.recorder import RecorderLoad
 from vastcellar.core.units import PLAIN, parse_frame_rate, parse_rate, parse_size
-from vastcellar.services.alternating import (
+from vastcellar.services.catalogs import read_catalog
+from vastcellar.services.folders import folders
+from vastcellar.services.judging import chain_in_file
+from vastcellar.services.proving.alternating import (
     LEAST_TURNS,
     AlternatingRun,
     difference_sentence,
     words_of,
 )
-from vastcellar.services.catalogs import read_catalog
-from vastcellar.services.flat_proving import FlatPlan, burst_plan
-from vastcellar.services.folders import folders
-from vastcellar.services.judging import chain_in_file
-from vastcellar.services.keeping import keep_protocol
-from vastcellar.services.protocol_run import ProtocolRun
-from vastcellar.services.protocols import (
+from vastcellar.services.proving.flat_proving import FlatPlan, burst_plan
+from vastcellar.services.proving.grounds import FolderGround, Ground, RigGround
+from vastcellar.services.proving.keeping import keep_protocol
+from vastcellar.services.proving.protocol_run import ProtocolRun
+from vastcellar.services.proving.protocols import (
     Protocol,
     ProtocolPlan,
     keep_own_protocol,
@@ -34,7 +35,6 @@ from vastcellar.services.protocols import (
     plan_protocol,
     protocol_named,
 )
-from vastcellar.services.proving_ground import FolderGround, Ground, RigGround
 from vastcellar.services.workplace import (
     Workplace,
     open_workplace,

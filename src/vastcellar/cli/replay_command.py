@@ -10,7 +10,7 @@ from vastcellar.cli.printing import print_json
 from vastcellar.core.units import PLAIN
 from vastcellar.services.catalogs import read_catalog
 from vastcellar.services.folders import folders
-from vastcellar.services.replaying import CameraReplay, replay_in_file
+from vastcellar.services.runs.replaying import CameraReplay, replay_in_file
 from vastcellar.services.shoots import shoot_in_file
 from vastcellar.services.wording import replay_sentence
 

@@ -29,8 +29,8 @@ from vastcellar.report.sheet import (
     style,
 )
 from vastcellar.services.exports import plain_for_json
-from vastcellar.services.flat_proving import trace_csv_text
-from vastcellar.services.keeping import AnyProof
+from vastcellar.services.proving.flat_proving import trace_csv_text
+from vastcellar.services.proving.keeping import AnyProof
 
 _PLOT_PT = 210.0
 _MOST_POINTS = 600

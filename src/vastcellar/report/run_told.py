@@ -8,20 +8,20 @@ from typing import Any
 
 from vastcellar.core.trace import Trace
 from vastcellar.core.units import NumberFormat
-from vastcellar.services.diagnosing import cause_sentence, diagnosis_figures, evidence_sentence
-from vastcellar.services.file_proving import FileProof, file_figures, file_sentence
-from vastcellar.services.flat_proving import (
+from vastcellar.services.proving.file_proving import FileProof, file_figures, file_sentence
+from vastcellar.services.proving.flat_proving import (
     FlatProof,
     FlatResult,
     conditions_of,
     diagnosis_of_proof,
     flat_figures,
 )
-from vastcellar.services.keeping import AnyProof
-from vastcellar.services.offloading import OffloadResult
-from vastcellar.services.protocol_run import ProtocolProof, protocol_sentence
-from vastcellar.services.proving import Proof, RecorderResult, cameras_sentence
+from vastcellar.services.proving.keeping import AnyProof
+from vastcellar.services.proving.offloading import OffloadResult
+from vastcellar.services.proving.protocol_run import ProtocolProof, protocol_sentence
+from vastcellar.services.proving.recorder_proving import Proof, RecorderResult, cameras_sentence
 from vastcellar.services.run_records import recorder_figures
+from vastcellar.services.runs.diagnosing import cause_sentence, diagnosis_figures, evidence_sentence
 
 
 @dataclass(frozen=True)

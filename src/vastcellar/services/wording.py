@@ -8,7 +8,7 @@ from vastcellar.core.judgement import Cause, Judgement
 from vastcellar.core.mends import Change, Mend
 from vastcellar.core.shoot import Camera
 from vastcellar.core.units import NumberFormat
-from vastcellar.services.replaying import CameraReplay
+from vastcellar.services.runs.replaying import CameraReplay
 
 SHORT_WORDS = {
     Verdict.HOLDS: "holds",

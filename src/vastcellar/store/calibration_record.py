@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from vastcellar.core.causes import Estimate
+from vastcellar.core.diagnosis.causes import Estimate
 from vastcellar.core.fitted_model import Calibration, Fitted, adjusted
 from vastcellar.core.parts import ThrottleStage, WriteBehaviour
 

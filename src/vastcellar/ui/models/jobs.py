@@ -6,12 +6,12 @@ import shiboken6
 from PySide6.QtCore import QObject, QThread, Signal, Slot
 
 from vastcellar.core.errors import VastCellarError
-from vastcellar.services.calibrating import Foretold
-from vastcellar.services.file_proving import FileResult
-from vastcellar.services.flat_proving import FlatResult, Progress
-from vastcellar.services.keeping import AnyProof, KeptRun, keep_any
-from vastcellar.services.protocol_run import ProtocolResult
-from vastcellar.services.proving import RecorderResult, Snapshot
+from vastcellar.services.proving.file_proving import FileResult
+from vastcellar.services.proving.flat_proving import FlatResult, Progress
+from vastcellar.services.proving.keeping import AnyProof, KeptRun, keep_any
+from vastcellar.services.proving.protocol_run import ProtocolResult
+from vastcellar.services.proving.recorder_proving import RecorderResult, Snapshot
+from vastcellar.services.runs.calibrating import Foretold
 from vastcellar.services.workplace import Workplace
 
 

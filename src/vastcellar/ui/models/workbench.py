@@ -13,7 +13,6 @@ from vastcellar.core.mends import Mends
 from vastcellar.core.parts import Catalog, Unit
 from vastcellar.core.shoot import Camera
 from vastcellar.core.shoot_plan import CameraPlan, plan_shoot
-from vastcellar.services.calibrating import calibrate_unit, forget_calibration
 from vastcellar.services.judging import judge_camera, mends_for
 from vastcellar.services.matching import setup_for_unit
 from vastcellar.services.measured_stages import keep_or_forget, measured_device
@@ -21,6 +20,7 @@ from vastcellar.services.need_sums import copies_sum, day_sum
 from vastcellar.services.own_catalog import Own, import_parts, save_own
 from vastcellar.services.own_units import checked_unit
 from vastcellar.services.planning import planned
+from vastcellar.services.runs.calibrating import calibrate_unit, forget_calibration
 from vastcellar.services.sums import Sum, sums_of
 from vastcellar.services.workplace import Shelf, Workplace
 from vastcellar.ui.look import Look

@@ -6,9 +6,9 @@ from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QWidget
 
-from vastcellar.services.flat_proving import FlatResult, Progress
-from vastcellar.services.protocol_run import ProtocolProof
-from vastcellar.services.proving import Proof, RecorderResult, Snapshot
+from vastcellar.services.proving.flat_proving import FlatResult, Progress
+from vastcellar.services.proving.protocol_run import ProtocolProof
+from vastcellar.services.proving.recorder_proving import Proof, RecorderResult, Snapshot
 from vastcellar.ui.look import Look
 from vastcellar.ui.models.jobs import Job, Jobs
 from vastcellar.ui.widgets.cards import label

@@ -7,7 +7,7 @@ import time
 from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QApplication, QSystemTrayIcon, QWidget
 
-from vastcellar.services.protocol_run import ProtocolProof
+from vastcellar.services.proving.protocol_run import ProtocolProof
 from vastcellar.ui.models.jobs import Job, Jobs
 
 _LONG_S = 60.0

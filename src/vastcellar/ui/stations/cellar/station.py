@@ -12,8 +12,8 @@ from PySide6.QtWidgets import (
 )
 
 from vastcellar.core.parts import Unit
-from vastcellar.services.calibration_wording import calibration_words
-from vastcellar.services.run_rows import RUN_HEADERS, run_rows
+from vastcellar.services.runs.calibration_wording import calibration_words
+from vastcellar.services.runs.run_rows import RUN_HEADERS, run_rows
 from vastcellar.ui.models.text_table import TextTable
 from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.stations.cellar.shelf_view import ShelfView

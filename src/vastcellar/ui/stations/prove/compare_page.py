@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 
 from vastcellar.core.trace import rates_bytes_per_s
 from vastcellar.core.units import MB
-from vastcellar.services.measured_runs import (
+from vastcellar.services.runs.measured_runs import (
     MeasuredRun,
     Trace,
     compare_runs,
@@ -26,7 +26,7 @@ from vastcellar.services.measured_runs import (
     measured_runs,
     trace_of_run,
 )
-from vastcellar.services.run_rows import MEDIAN_HEADERS, median_rows
+from vastcellar.services.runs.run_rows import MEDIAN_HEADERS, median_rows
 from vastcellar.ui.models.background import Background
 from vastcellar.ui.models.text_table import TextTable
 from vastcellar.ui.models.workbench import Workbench

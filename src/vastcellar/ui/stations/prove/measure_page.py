@@ -7,24 +7,29 @@ from pathlib import Path
 from PySide6.QtCore import QElapsedTimer
 from PySide6.QtWidgets import QFileDialog, QPushButton, QVBoxLayout, QWidget
 
-from vastcellar.core.causes import Diagnosis
+from vastcellar.core.diagnosis.causes import Diagnosis
 from vastcellar.core.errors import VastCellarError
-from vastcellar.services.calibrating import CALIBRATES, Calibrated
-from vastcellar.services.calibration_wording import calibrated_sentence
-from vastcellar.services.diagnosing import CAUSE_WORDS
 from vastcellar.services.exports import save_bytes
-from vastcellar.services.file_proving import FileProof
-from vastcellar.services.flat_proving import (
+from vastcellar.services.proving.file_proving import FileProof
+from vastcellar.services.proving.flat_proving import (
     FlatProof,
     FlatResult,
     Progress,
     diagnosis_of_proof,
     live_diagnosis,
 )
-from vastcellar.services.keeping import AnyProof
-from vastcellar.services.protocol_run import ProtocolProof
-from vastcellar.services.proving import Proof, RecorderResult, Snapshot, load_together
-from vastcellar.services.tests_offered import FLAT, RECORDER, Expected, expected_profile
+from vastcellar.services.proving.keeping import AnyProof
+from vastcellar.services.proving.protocol_run import ProtocolProof
+from vastcellar.services.proving.recorder_proving import (
+    Proof,
+    RecorderResult,
+    Snapshot,
+    load_together,
+)
+from vastcellar.services.proving.tests_offered import FLAT, RECORDER, Expected, expected_profile
+from vastcellar.services.runs.calibrating import CALIBRATES, Calibrated
+from vastcellar.services.runs.calibration_wording import calibrated_sentence
+from vastcellar.services.runs.diagnosing import CAUSE_WORDS
 from vastcellar.ui.models.background import Background
 from vastcellar.ui.models.jobs import Job, Jobs
 from vastcellar.ui.models.workbench import Workbench

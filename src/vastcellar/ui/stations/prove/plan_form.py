@@ -23,10 +23,10 @@ from vastcellar.core.errors import BadValueError, VastCellarError
 from vastcellar.core.protocols import StepKind
 from vastcellar.core.recorder import RecorderLoad
 from vastcellar.core.units import parse_duration, parse_size
-from vastcellar.services.keeping import AnyProof
-from vastcellar.services.protocols import Protocol, keep_own_protocol
-from vastcellar.services.recorder_loads import load_of_camera
-from vastcellar.services.tests_offered import (
+from vastcellar.services.proving.keeping import AnyProof
+from vastcellar.services.proving.protocols import Protocol, keep_own_protocol
+from vastcellar.services.proving.recorder_loads import load_of_camera
+from vastcellar.services.proving.tests_offered import (
     RECORDER,
     TESTS,
     PlanText,

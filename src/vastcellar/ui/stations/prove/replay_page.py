@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QComboBox, QVBoxLayout, QWidget
 from vastcellar.core.evidence import Verdict
 from vastcellar.core.trace import rates_bytes_per_s
 from vastcellar.core.units import MB
-from vastcellar.services.measured_runs import (
+from vastcellar.services.runs.measured_runs import (
     CameraReplay,
     Trace,
     measured_runs,

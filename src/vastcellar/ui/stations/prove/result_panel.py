@@ -5,20 +5,20 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from vastcellar.core.causes import Diagnosis
+from vastcellar.core.diagnosis.causes import Diagnosis
 from vastcellar.core.recorder import RecorderLoad
-from vastcellar.services.calibrating import Foretold
-from vastcellar.services.calibration_wording import foretold_sentence
-from vastcellar.services.diagnosing import cause_sentence, evidence_sentence
-from vastcellar.services.file_proving import FileResult, file_sentence
-from vastcellar.services.flat_proving import FlatResult, Progress
-from vastcellar.services.protocol_run import ProtocolRun, protocol_sentence
-from vastcellar.services.proving import (
+from vastcellar.services.proving.file_proving import FileResult, file_sentence
+from vastcellar.services.proving.flat_proving import FlatResult, Progress
+from vastcellar.services.proving.protocol_run import ProtocolRun, protocol_sentence
+from vastcellar.services.proving.recorder_proving import (
     RecorderResult,
     Snapshot,
     cameras_sentence,
     predicted_frames_dropped,
 )
+from vastcellar.services.runs.calibrating import Foretold
+from vastcellar.services.runs.calibration_wording import foretold_sentence
+from vastcellar.services.runs.diagnosing import cause_sentence, evidence_sentence
 from vastcellar.ui.look import Look
 from vastcellar.ui.widgets.cards import label, row
 from vastcellar.ui.widgets.figure import Figure

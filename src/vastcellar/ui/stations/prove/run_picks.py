@@ -13,8 +13,8 @@ from PySide6.QtCore import (
 )
 
 from vastcellar.core.units import NumberFormat
-from vastcellar.services.diagnosing import CAUSE_WORDS
-from vastcellar.services.measured_runs import MeasuredRun
+from vastcellar.services.runs.diagnosing import CAUSE_WORDS
+from vastcellar.services.runs.measured_runs import MeasuredRun
 
 _Index = QModelIndex | QPersistentModelIndex
 _NO_PARENT = QModelIndex()

@@ -6,7 +6,7 @@ import numpy as np
 import pyqtgraph as pg
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from vastcellar.core.causes import Finding
+from vastcellar.core.diagnosis.causes import Finding
 from vastcellar.core.trace import Trace, rates_bytes_per_s
 from vastcellar.core.units import MB
 from vastcellar.ui.look import Look

@@ -8,7 +8,7 @@ from dataclasses import replace
 from vastcellar import __version__
 from vastcellar.core.chain import Chain
 from vastcellar.devices.load import OtherLoad, read_other_load
-from vastcellar.services.places import Place
+from vastcellar.services.proving.places import Place
 from vastcellar.services.run_records import Conditions
 
 

@@ -13,16 +13,16 @@ from vastcellar.core.chain import Chain
 from vastcellar.core.endurance_run import Phase
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.recorder import RecorderLoad
-from vastcellar.services.file_proving import FilePlan, FileProof, file_proof
-from vastcellar.services.flat_proving import (
+from vastcellar.services.proving.file_proving import FilePlan, FileProof, file_proof
+from vastcellar.services.proving.flat_proving import (
     FlatProof,
     folder_flat_proof,
     rig_flat_proof,
     rig_room_bytes,
 )
-from vastcellar.services.places import find_place
-from vastcellar.services.proving import Proof, folder_proof, rig_proof
-from vastcellar.services.resting import Rest
+from vastcellar.services.proving.places import find_place
+from vastcellar.services.proving.recorder_proving import Proof, folder_proof, rig_proof
+from vastcellar.services.runs.resting import Rest
 from vastcellar.services.workplace import Workplace
 
 

@@ -10,13 +10,13 @@ from vastcellar.core.errors import BadValueError
 from vastcellar.core.protocol_text import steps_text
 from vastcellar.core.protocols import Protocol, ProtocolStep, StepKind
 from vastcellar.core.recorder import RecorderLoad
-from vastcellar.services.file_proving import ProjectPlan, usual_clips, usual_edit_plan
-from vastcellar.services.flat_proving import BURST_BYTES
 from vastcellar.services.folders import Folders
 from vastcellar.services.own_catalog import own_key
-from vastcellar.services.places import require_room
-from vastcellar.services.proving_ground import Ground
-from vastcellar.services.resting import USUAL_ROOM_C, chain_rest_s
+from vastcellar.services.proving.file_proving import ProjectPlan, usual_clips, usual_edit_plan
+from vastcellar.services.proving.flat_proving import BURST_BYTES
+from vastcellar.services.proving.grounds import Ground
+from vastcellar.services.proving.places import require_room
+from vastcellar.services.runs.resting import USUAL_ROOM_C, chain_rest_s
 from vastcellar.store.protocol_files import all_protocols, save_own_protocol
 
 __all__ = [

@@ -7,7 +7,7 @@ from typing import Any
 from vastcellar.core.fitted_model import Fitted
 from vastcellar.core.prediction import Foretold
 from vastcellar.core.units import NumberFormat
-from vastcellar.services.calibrating import Calibrated
+from vastcellar.services.runs.calibrating import Calibrated
 from vastcellar.services.workplace import Shelf
 from vastcellar.store.calibration_record import CalibrationRecord
 

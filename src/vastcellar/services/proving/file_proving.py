@@ -14,10 +14,10 @@ from vastcellar.bench.offload_run import OffloadPlan, OffloadResult
 from vastcellar.bench.project_run import ProjectPlan, ProjectResult, ProjectRun
 from vastcellar.core.chain import Chain
 from vastcellar.core.units import NumberFormat
-from vastcellar.services.conditions import LoadBefore, chain_conditions, on_disk
-from vastcellar.services.folder_runs import FilePlan, FileRun, file_run
-from vastcellar.services.offloading import limit_sentence, made_up_clips, offload_figures
-from vastcellar.services.places import find_place, require_room_for
+from vastcellar.services.proving.conditions import LoadBefore, chain_conditions, on_disk
+from vastcellar.services.proving.folder_runs import FilePlan, FileRun, file_run
+from vastcellar.services.proving.offloading import limit_sentence, made_up_clips, offload_figures
+from vastcellar.services.proving.places import find_place, require_room_for
 from vastcellar.services.run_records import Conditions
 
 __all__ = [

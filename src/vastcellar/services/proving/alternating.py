@@ -13,8 +13,8 @@ from vastcellar.bench.progress import Progress
 from vastcellar.core.errors import VastCellarError
 from vastcellar.core.steady import difference, summarize
 from vastcellar.core.units import NumberFormat
-from vastcellar.services.flat_proving import FlatProof, conditions_of, folder_flat_proof
-from vastcellar.services.measured_runs import differences_between
+from vastcellar.services.proving.flat_proving import FlatProof, conditions_of, folder_flat_proof
+from vastcellar.services.runs.measured_runs import differences_between
 
 LEAST_TURNS = 3
 

@@ -8,8 +8,8 @@ from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
-from vastcellar.core.causes import Cause, Diagnosis
 from vastcellar.core.chain import Chain, find_parts, heat_path
+from vastcellar.core.diagnosis.causes import Cause, Diagnosis
 from vastcellar.core.errors import BadValueError, VastCellarError
 from vastcellar.core.fitted_model import Calibration
 from vastcellar.core.heat import HeatPath
@@ -20,14 +20,14 @@ from vastcellar.core.prediction import Foretold, WrittenRun, beside_model
 from vastcellar.core.shoot import Setup
 from vastcellar.core.trace import Trace
 from vastcellar.services.measured_stages import measured_device
-from vastcellar.services.resting import (
+from vastcellar.services.run_records import RECORDER
+from vastcellar.services.runs.resting import (
     USUAL_ROOM_C,
     modelled,
     rest_needed_s,
     seconds_since_last_run,
     unit_heat_path,
 )
-from vastcellar.services.run_records import RECORDER
 from vastcellar.services.workplace import Shelf, Workplace, require_unit
 from vastcellar.store.calibration_record import CalibrationRecord
 from vastcellar.store.run_record import RunRecord

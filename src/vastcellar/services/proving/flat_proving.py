@@ -14,20 +14,20 @@ from vastcellar.bench.apart import ApartRun
 from vastcellar.bench.flat_run import DEFAULT_SHAPE, FlatPlan, FlatResult, FlatRun
 from vastcellar.bench.probe import Shape, probe_bytes
 from vastcellar.bench.progress import Progress
-from vastcellar.core.causes import Diagnosis
 from vastcellar.core.chain import Chain
-from vastcellar.core.diagnosis import diagnose
+from vastcellar.core.diagnosis.causes import Diagnosis
+from vastcellar.core.diagnosis.diagnose import diagnose
 from vastcellar.core.endurance_run import Phase
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.judgement import free_bytes
 from vastcellar.core.trace import Trace
-from vastcellar.services.conditions import LoadBefore, chain_conditions, on_disk
-from vastcellar.services.folder_runs import flat_run
-from vastcellar.services.pass_figures import pass_figures
-from vastcellar.services.places import Place, find_place
-from vastcellar.services.resting import COOL, Rest
-from vastcellar.services.rigs import make_rig
+from vastcellar.services.proving.conditions import LoadBefore, chain_conditions, on_disk
+from vastcellar.services.proving.folder_runs import flat_run
+from vastcellar.services.proving.pass_figures import pass_figures
+from vastcellar.services.proving.places import Place, find_place
+from vastcellar.services.proving.rigs import make_rig
 from vastcellar.services.run_records import FAN, Conditions
+from vastcellar.services.runs.resting import COOL, Rest
 from vastcellar.services.workplace import Workplace
 from vastcellar.store.trace_csv import trace_text
 

@@ -14,15 +14,14 @@ from typing import Any
 from vastcellar.bench.flat_run import FlatPlan
 from vastcellar.bench.progress import CANCELLED, Progress, TracePoints
 from vastcellar.bench.recorder_run import Snapshot
-from vastcellar.core.causes import Diagnosis
-from vastcellar.core.diagnosis import diagnose_cooling_pair
+from vastcellar.core.diagnosis.causes import Diagnosis
+from vastcellar.core.diagnosis.diagnose import diagnose_cooling_pair
 from vastcellar.core.errors import BadValueError, VastCellarError
 from vastcellar.core.protocols import StepKind
 from vastcellar.core.recorder import RecorderLoad
 from vastcellar.core.steady import summarize
 from vastcellar.core.units import PLAIN, NumberFormat
-from vastcellar.services.diagnosing import diagnosis_figures
-from vastcellar.services.file_proving import (
+from vastcellar.services.proving.file_proving import (
     FileProof,
     ProjectPlan,
     file_figures,
@@ -30,12 +29,13 @@ from vastcellar.services.file_proving import (
     usual_clips,
     usual_edit_plan,
 )
-from vastcellar.services.flat_proving import FlatProof, diagnosis_of_proof, flat_figures
-from vastcellar.services.protocols import ProtocolPlan, StepPlan
-from vastcellar.services.proving import Proof
-from vastcellar.services.proving_ground import Ground
-from vastcellar.services.resting import COOL, USUAL_ROOM_C, Rest, chain_rest_s
+from vastcellar.services.proving.flat_proving import FlatProof, diagnosis_of_proof, flat_figures
+from vastcellar.services.proving.grounds import Ground
+from vastcellar.services.proving.protocols import ProtocolPlan, StepPlan
+from vastcellar.services.proving.recorder_proving import Proof
 from vastcellar.services.run_records import recorder_figures
+from vastcellar.services.runs.diagnosing import diagnosis_figures
+from vastcellar.services.runs.resting import COOL, USUAL_ROOM_C, Rest, chain_rest_s
 
 _LOOK_EVERY_S = 0.1
 _LONG_REST_S = 3600.0

@@ -10,8 +10,8 @@ from vastcellar.bench.flat_run import FlatPlan
 from vastcellar.bench.probe import Shape
 from vastcellar.core.errors import BadValueError, DiskError
 from vastcellar.core.units import PLAIN
-from vastcellar.services import alternating
-from vastcellar.services.alternating import AlternatingRun, difference_sentence, words_of
+from vastcellar.services.proving import alternating
+from vastcellar.services.proving.alternating import AlternatingRun, difference_sentence, words_of
 
 PLAN = FlatPlan("read", 4 * 2**20, shape=Shape(2**20, 1), reads_back=True)
 

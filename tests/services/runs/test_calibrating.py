@@ -8,13 +8,13 @@ import pytest
 
 from vastcellar.core.errors import BadValueError, UnknownPartError
 from vastcellar.core.evidence import Verdict
-from vastcellar.services.calibrating import calibrate_unit, forget_calibration
-from vastcellar.services.flat_proving import FlatPlan, rig_flat_proof
 from vastcellar.services.judging import chain_of, judge_camera
-from vastcellar.services.keeping import keep_flat_proof
 from vastcellar.services.matching import find_for, judge_what_if
-from vastcellar.services.proving import keep_proof, rig_proof
-from vastcellar.services.recorder_loads import load_of_camera
+from vastcellar.services.proving.flat_proving import FlatPlan, rig_flat_proof
+from vastcellar.services.proving.keeping import keep_flat_proof
+from vastcellar.services.proving.recorder_loads import load_of_camera
+from vastcellar.services.proving.recorder_proving import keep_proof, rig_proof
+from vastcellar.services.runs.calibrating import calibrate_unit, forget_calibration
 from vastcellar.store.calibration_record import fit_as_json, fit_from_json
 
 

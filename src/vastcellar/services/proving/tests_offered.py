@@ -16,8 +16,14 @@ from vastcellar.core.judgement import free_bytes
 from vastcellar.core.recorder import RecorderLoad
 from vastcellar.core.trace import FloatArray
 from vastcellar.core.units import NumberFormat
-from vastcellar.services.file_proving import FilePlan, ProjectPlan, usual_clips, usual_edit_plan
-from vastcellar.services.flat_proving import (
+from vastcellar.services.folders import Folders
+from vastcellar.services.proving.file_proving import (
+    FilePlan,
+    ProjectPlan,
+    usual_clips,
+    usual_edit_plan,
+)
+from vastcellar.services.proving.flat_proving import (
     BURST_BYTES,
     FlatPlan,
     burst_plan,
@@ -25,20 +31,24 @@ from vastcellar.services.flat_proving import (
     require_flat_room,
     rig_room_bytes,
 )
-from vastcellar.services.folders import Folders
-from vastcellar.services.keeping import AnyProof
-from vastcellar.services.offloading import clips_in
-from vastcellar.services.places import Place, find_place, require_room_for
-from vastcellar.services.protocol_run import ProtocolProof, ProtocolRun
-from vastcellar.services.protocols import Protocol, ProtocolPlan, plan_protocol, protocols_known
-from vastcellar.services.proving import (
+from vastcellar.services.proving.grounds import FolderGround, Ground, RigGround
+from vastcellar.services.proving.keeping import AnyProof
+from vastcellar.services.proving.offloading import clips_in
+from vastcellar.services.proving.places import Place, find_place, require_room_for
+from vastcellar.services.proving.protocol_run import ProtocolProof, ProtocolRun
+from vastcellar.services.proving.protocols import (
+    Protocol,
+    ProtocolPlan,
+    plan_protocol,
+    protocols_known,
+)
+from vastcellar.services.proving.recorder_proving import (
     load_together,
     plan_folder_proof,
     require_room,
     rig_speed,
 )
-from vastcellar.services.proving_ground import FolderGround, Ground, RigGround
-from vastcellar.services.resting import COOL, rest_of
+from vastcellar.services.runs.resting import COOL, rest_of
 from vastcellar.services.workplace import Workplace
 from vastcellar.store.run_record import RunRecord
 

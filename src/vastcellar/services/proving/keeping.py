@@ -6,14 +6,14 @@ from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
 from typing import Any
 
-from vastcellar.core.causes import Diagnosis
-from vastcellar.services.calibrating import Foretold, foretold_of
-from vastcellar.services.diagnosing import diagnosis_figures
-from vastcellar.services.file_proving import FileProof, file_figures
-from vastcellar.services.flat_proving import FlatProof, diagnosis_of_proof, flat_figures
-from vastcellar.services.offloading import OffloadResult
-from vastcellar.services.protocol_run import ProtocolProof, ProtocolRun
-from vastcellar.services.proving import Proof, keep_proof
+from vastcellar.core.diagnosis.causes import Diagnosis
+from vastcellar.services.proving.file_proving import FileProof, file_figures
+from vastcellar.services.proving.flat_proving import FlatProof, diagnosis_of_proof, flat_figures
+from vastcellar.services.proving.offloading import OffloadResult
+from vastcellar.services.proving.protocol_run import ProtocolProof, ProtocolRun
+from vastcellar.services.proving.recorder_proving import Proof, keep_proof
+from vastcellar.services.runs.calibrating import Foretold, foretold_of
+from vastcellar.services.runs.diagnosing import diagnosis_figures
 from vastcellar.services.workplace import Workplace
 from vastcellar.store.run_record import RunRecord
 from vastcellar.store.trace_csv import trace_text

@@ -10,7 +10,7 @@ from typing import Any
 from vastcellar.bench.offload_run import Clip, OffloadPlan, OffloadResult, OffloadRun
 from vastcellar.core.errors import BadValueError, DiskError
 from vastcellar.core.units import NumberFormat
-from vastcellar.services.pass_figures import pass_figures
+from vastcellar.services.proving.pass_figures import pass_figures
 
 __all__ = [
     "OffloadPlan",

@@ -17,10 +17,10 @@ from vastcellar.core.recorder import RecorderLoad, predicted_drops_on_trace
 from vastcellar.core.units import PLAIN, NumberFormat
 from vastcellar.devices.block_device import BlockDevice
 from vastcellar.devices.mounts import Mount
-from vastcellar.services.conditions import LoadBefore, chain_conditions, on_disk
-from vastcellar.services.folder_runs import recorder_run
-from vastcellar.services.places import find_place
-from vastcellar.services.rigs import make_rig, rig_speed
+from vastcellar.services.proving.conditions import LoadBefore, chain_conditions, on_disk
+from vastcellar.services.proving.folder_runs import recorder_run
+from vastcellar.services.proving.places import find_place
+from vastcellar.services.proving.rigs import make_rig, rig_speed
 from vastcellar.services.run_records import Conditions, recorder_record
 from vastcellar.services.workplace import Workplace
 from vastcellar.store.trace_csv import trace_text

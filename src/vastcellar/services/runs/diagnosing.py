@@ -5,8 +5,8 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
-from vastcellar.core.causes import CANNOT_TELL, Cause, Diagnosis, Estimate
-from vastcellar.core.diagnosis import diagnose, diagnose_cooling_pair
+from vastcellar.core.diagnosis.causes import CANNOT_TELL, Cause, Diagnosis, Estimate
+from vastcellar.core.diagnosis.diagnose import diagnose, diagnose_cooling_pair
 from vastcellar.core.errors import BadFileError, BadValueError
 from vastcellar.core.units import NumberFormat
 from vastcellar.store.trace_csv import read_trace

@@ -9,18 +9,18 @@ import pytest
 
 from vastcellar.core.errors import BadFileError, BadValueError
 from vastcellar.core.protocol_text import parse_steps
-from vastcellar.services.calibrating import calibrate_unit
 from vastcellar.services.judging import chain_of
-from vastcellar.services.keeping import keep_protocol
-from vastcellar.services.protocol_run import ProtocolRun
-from vastcellar.services.protocols import (
+from vastcellar.services.proving.grounds import FolderGround, RigGround
+from vastcellar.services.proving.keeping import keep_protocol
+from vastcellar.services.proving.protocol_run import ProtocolRun
+from vastcellar.services.proving.protocols import (
     keep_own_protocol,
     own_protocol,
     plan_protocol,
     protocol_named,
     protocols_known,
 )
-from vastcellar.services.proving_ground import FolderGround, RigGround
+from vastcellar.services.runs.calibrating import calibrate_unit
 
 
 @pytest.fixture

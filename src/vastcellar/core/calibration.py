@@ -14,8 +14,9 @@ from dataclasses import dataclass, replace
 import numpy as np
 from scipy.optimize import least_squares
 
-from vastcellar.core.causes import Cause, Diagnosis
-from vastcellar.core.diagnosis import AT_LINK, diagnose
+from vastcellar.core.diagnosis.causes import Cause, Diagnosis
+from vastcellar.core.diagnosis.diagnose import diagnose
+from vastcellar.core.diagnosis.host_burst import AT_LINK
 from vastcellar.core.endurance_run import (
     cache_capacity_bytes,
     fold_while_writing_bytes_per_s,

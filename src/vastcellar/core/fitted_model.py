@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from vastcellar.core.causes import Estimate
+from vastcellar.core.diagnosis.causes import Estimate
 from vastcellar.core.endurance_run import cache_capacity_bytes
 from vastcellar.core.parts import WriteBehaviour
 from vastcellar.core.trace import FloatArray

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from vastcellar.core.causes import Diagnosis, Estimate
+from vastcellar.core.diagnosis.causes import Diagnosis, Estimate
 from vastcellar.core.endurance_run import EnduranceRun, EventKind, Phase, run_endurance
 from vastcellar.core.heat import HeatPath
 from vastcellar.core.parts import WriteBehaviour

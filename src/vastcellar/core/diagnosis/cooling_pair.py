@@ -6,8 +6,8 @@ since slower writing also folds more.
 
 from __future__ import annotations
 
-from vastcellar.core.drop_causes import SAME_RATE, DropCase, is_same_fall
-from vastcellar.core.rate_levels import Drop, RateLevels, apart
+from vastcellar.core.diagnosis.drop_causes import SAME_RATE, DropCase, is_same_fall
+from vastcellar.core.diagnosis.levels import Drop, RateLevels, apart
 from vastcellar.core.trace import Trace
 
 SAME_BYTES = 0.04

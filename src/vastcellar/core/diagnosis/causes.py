@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from enum import StrEnum
 
-from vastcellar.core.rate_levels import Dip, Drop
+from vastcellar.core.diagnosis.levels import Dip, Drop
 
 
 class Cause(StrEnum):
@@ -26,6 +26,8 @@ class Cause(StrEnum):
 
 
 CANNOT_TELL = "cannot_tell"
+SENSOR_K = 2.0
+"""A sensor lags and is polled now and then: so far off may be the temperature of a fall."""
 
 
 @dataclass(frozen=True, slots=True)

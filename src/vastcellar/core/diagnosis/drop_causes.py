@@ -11,8 +11,8 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from vastcellar.core.heat_balance import HeatBalance
-from vastcellar.core.rate_levels import Drop, RateLevels, apart
+from vastcellar.core.diagnosis.heat_balance import HeatBalance
+from vastcellar.core.diagnosis.levels import Drop, RateLevels, apart
 from vastcellar.core.trace import Trace
 
 COOL_C = 50.0

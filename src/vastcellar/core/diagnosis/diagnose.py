@@ -7,27 +7,16 @@ import math
 
 import numpy as np
 
-from vastcellar.core.causes import Cause, Diagnosis, Estimate, Finding
-from vastcellar.core.cooling_pair import weigh_with_fan
-from vastcellar.core.drop_causes import DropCase, is_same_rate, weigh_drops
+from vastcellar.core.diagnosis.causes import SENSOR_K, Cause, Diagnosis, Estimate, Finding
+from vastcellar.core.diagnosis.cooling_pair import weigh_with_fan
+from vastcellar.core.diagnosis.dips import EQUAL_DEPTH, is_erratic, weigh_dips
+from vastcellar.core.diagnosis.drop_causes import DropCase, is_same_rate, weigh_drops
+from vastcellar.core.diagnosis.host_burst import AT_LINK, without_host_burst
+from vastcellar.core.diagnosis.levels import Drop, RateLevels, apart
+from vastcellar.core.diagnosis.runs_of_trace import split_runs
 from vastcellar.core.errors import BadValueError
-from vastcellar.core.rate_levels import Dip, Drop, RateLevels, apart, find_levels, split_runs
 from vastcellar.core.trace import FloatArray, Trace
 
-AT_LINK = 0.075
-"""Flat within this of the link's ceiling is the link."""
-_HOST_BURST_BYTES = 1.2e9
-_HOST_BURST_S = 30.0
-_UNSURE_BURST_S = 20.0
-_CATCHING_UP_S = 8.0
-_LATER_RATE_S = 30.0
-_LARGEST_MEMORY_BYTES = 32e9  # a fifth to two fifths of a host's memory waits to be written
-_OVER_LINK = 1.1
-_SLOWEST_MEMORY_BYTES_PER_S = 1.5e9
-_OVER_ANY_LINK_BYTES_PER_S = 4e9
-_EQUAL_DEPTH = 0.16
-_STALL_SHARE = 0.10
-_SENSOR_K = 2.0
 _LEAST_RUN_S = 6.0
 
 _FAN_TEST = (
@@ -89,19 +78,19 @@ def _diagnose(
     findings: list[Finding] = []
     cleaned, level_list = [], []
     for run in runs:
-        clean, found, run_levels = _without_host_burst(run, link, is_direct=is_direct)
+        clean, found, run_levels = without_host_burst(run, link, is_direct=is_direct)
         cleaned.append(clean)
         level_list.append(run_levels)
         findings += found
     levels = tuple(level_list)
     whole = _joined(tuple(cleaned))
     cases = weigh_drops(whole, tuple(cleaned), levels, from_rest=from_rest)
-    teeth = [_teeth(found, run) for found, run in zip(levels, cleaned, strict=True)]
+    teeth = [weigh_dips(found, run) for found, run in zip(levels, cleaned, strict=True)]
     findings += [finding for found in teeth for finding in found]
     _weigh_with_teeth(cases, levels, teeth)
     if fan is not None:
         fan_run = _first_run(fan)
-        fan_clean, _, fan_levels = _without_host_burst(fan_run, link, is_direct=is_direct)
+        fan_clean, _, fan_levels = without_host_burst(fan_run, link, is_direct=is_direct)
         weigh_with_fan(cases, levels[0], fan_clean, fan_levels)
     findings += _read_cases(cases, levels)
     if not findings and not any(found.dips for found in levels):
@@ -132,156 +121,6 @@ def _joined(runs: tuple[Trace, ...]) -> Trace:
     )
 
 
-# First seconds
-
-
-def _without_host_burst(
-    run: Trace, link: float | None, *, is_direct: bool
-) -> tuple[Trace, list[Finding], RateLevels]:
-    """Take a burst into the host's memory out of *run*; return its levels, too.
-
-    The burst's time is charged to the flush.
-    """
-    begin_s = float(run.elapsed_s[0])
-    levels = find_levels(run)
-    early = [drop for drop in levels.drops if drop.at_s - begin_s <= _HOST_BURST_S]
-    if not early or is_direct:
-        return run, [], levels
-    last = early[-1]
-    clean, excess = _flushed(run, last)
-    burst = last.written_bytes / max(last.at_s - begin_s, 0.5)
-    first = max(burst, levels.levels[0].bytes_per_s)
-    if link and abs(first / link - 1) <= AT_LINK:
-        return run, [], levels  # the link held it, so it went through the link
-    over = first > link * _OVER_LINK if link else first > _OVER_ANY_LINK_BYTES_PER_S
-    may_be_memory = (
-        first >= _SLOWEST_MEMORY_BYTES_PER_S
-        and excess <= _LARGEST_MEMORY_BYTES
-        and last.at_s - begin_s <= _UNSURE_BURST_S
-    )
-    if excess < _HOST_BURST_BYTES or not (over or may_be_memory):
-        return run, [], levels
-    if not over:
-        finding = Finding(
-            None,
-            last.at_s,
-            last.written_bytes,
-            f"the first {excess / 1e9:.1f} GB beyond the later rate came at {first / 1e6:,.0f} "
-            "MB/s: a small cache, or the host's memory",
-            (Cause.CACHE, Cause.HOST_CACHE),
-        )
-        return clean, [finding], find_levels(clean)
-    than = f"than the {link / 1e6:,.0f} MB/s of the link" if link else "than any link carries"
-    finding = Finding(
-        Cause.HOST_CACHE,
-        last.at_s,
-        last.written_bytes,
-        f"the first {last.at_s - begin_s:.0f} s came at {first / 1e6:,.0f} MB/s, more {than}: "
-        f"{excess / 1e9:.1f} GB went into the host's memory",
-    )
-    return clean, [finding], find_levels(clean)
-
-
-def _flushed(run: Trace, last: Drop) -> tuple[Trace, float]:
-    """Return *run* as if its first seconds had gone at the later rate, and the bytes above it.
-
-    The seconds right after the burst belong to it: the host still catches up.
-    """
-    begin_s, end_s = float(run.elapsed_s[0]), float(run.elapsed_s[-1])
-    settled_s = min(last.at_s + _CATCHING_UP_S, (last.at_s + end_s) / 2)
-    until_s = min(settled_s + _LATER_RATE_S, end_s)
-    at, until = np.interp([settled_s, until_s], run.elapsed_s, run.written_bytes)
-    rate = (until - at) / (until_s - settled_s)
-    since_s = run.elapsed_s - begin_s
-    excess = at - rate * (settled_s - begin_s)
-    written = np.where(run.elapsed_s <= settled_s, rate * since_s, run.written_bytes - excess)
-    whole = np.maximum.accumulate(np.maximum(written, 0.0))
-    return Trace(run.elapsed_s.copy(), whole, run.temperature_c.copy()), float(excess)
-
-
-# Dips
-
-
-def _teeth(levels: RateLevels, run: Trace) -> list[Finding]:
-    """Say what the lows that came back are: a throttle's sawtooth, an erratic sample, or open."""
-    dips = levels.dips
-    if not dips:
-        return []
-    at_s, at_bytes = dips[0].start_s, dips[0].start_bytes
-    stalls = [dip for dip in dips if dip.share < _STALL_SHARE]
-    if _is_sawtooth(dips, run):
-        started = [dip.start_c for dip in dips if not math.isnan(dip.start_c)]
-        at = f", each from {np.median(started):.0f} °C" if started else ""
-        return [
-            Finding(
-                Cause.THERMAL,
-                at_s,
-                at_bytes,
-                f"{len(dips)} lows of equal depth ({np.median([d.share for d in dips]):.0%} of the "
-                f"rate) after a quiet warm-up{at}: a throttle's sawtooth",
-            )
-        ]
-    if _is_erratic(dips):
-        longest = max(dip.duration_s for dip in dips)
-        shallow, deep = max(d.share for d in dips), min(d.share for d in dips)
-        return [
-            Finding(
-                Cause.INCONSISTENT,
-                at_s,
-                at_bytes,
-                f"{len(dips)} lows at random times, down to {deep:.0%} to {shallow:.0%} of the "
-                f"rate, {len(stalls)} of them stalls, the longest {longest:.0f} s",
-            )
-        ]
-    return [
-        Finding(
-            None,
-            at_s,
-            at_bytes,
-            f"{len(dips)} lows that came back: too few to tell heat from an erratic sample",
-            (Cause.THERMAL, Cause.INCONSISTENT),
-        )
-    ]
-
-
-def _is_sawtooth(dips: tuple[Dip, ...], run: Trace) -> bool:
-    """Equal lows, at least three, none of them a stall, after a quiet start or at one heat."""
-    shares = np.array([dip.share for dip in dips])
-    if len(dips) < 3 or float(np.median(shares)) < _STALL_SHARE:
-        return False
-    usual = float(np.median(shares))
-    near = np.abs(shares - usual) <= _EQUAL_DEPTH / 2
-    if near.mean() < 0.8 or near.sum() < 3:
-        return False
-    starts = np.array([dip.start_s for dip in dips])
-    lengths = np.array([dip.duration_s for dip in dips])
-    started = np.array([dip.start_c for dip in dips])
-    if np.isfinite(started).all():
-        spread = float(np.quantile(started, 0.9) - np.quantile(started, 0.1))
-        return not (spread > 2 * _SENSOR_K or float(np.median(started)) < 50)
-    quiet_s = starts[0] - float(run.elapsed_s[0])
-    gaps = np.diff(starts)
-    is_regular = float(np.std(gaps) / np.mean(gaps)) < 0.35 if gaps.size >= 2 else False
-    return bool(
-        is_regular and quiet_s > 1.5 * float(np.median(gaps)) and float(np.median(lengths)) >= 5
-    )
-
-
-def _is_erratic(dips: tuple[Dip, ...]) -> bool:
-    """Lows of different depth, or stalls, at random times from the start."""
-    if not dips:
-        return False
-    shares = np.array([dip.share for dip in dips])
-    if int((shares < _STALL_SHARE).sum()) >= 2:
-        return True
-    lengths = np.array([dip.duration_s for dip in dips])
-    return (
-        len(dips) >= 4
-        and float(np.ptp(shares)) > 2 * _EQUAL_DEPTH
-        and float(np.median(lengths)) < 25
-    )
-
-
 # Lasting drops
 
 
@@ -295,7 +134,7 @@ def _weigh_with_teeth(
         lows = [dip.bytes_per_s for dip in dips if dip.start_s < case.drop.at_s]
         if len(lows) >= 2 and found and found[0].cause is not Cause.INCONSISTENT:
             low = float(np.median(lows))
-            if apart(case.drop.after_bytes_per_s, low) < _EQUAL_DEPTH:
+            if apart(case.drop.after_bytes_per_s, low) < EQUAL_DEPTH:
                 case.against_cache.append("it fell to the low of the dips before it")
                 continue
         if not found or found[0].cause is not Cause.THERMAL or math.isnan(case.drop.at_c):
@@ -321,7 +160,7 @@ def _read_cases(cases: list[DropCase], levels: tuple[RateLevels, ...]) -> list[F
         by_run.setdefault(case.run, []).append(case)
     findings: list[Finding] = []
     for found in by_run.values():
-        if not _is_erratic(levels[found[0].run].dips):
+        if not is_erratic(levels[found[0].run].dips):
             _weigh_several(found)
         for case in found:
             findings.append(_finding(case))
@@ -508,4 +347,4 @@ def _throttle_c(
     if not readings:
         return None
     value = float(np.median(readings)) if len(readings) > 2 else min(readings)
-    return Estimate(value, value - _SENSOR_K, value + _SENSOR_K)
+    return Estimate(value, value - SENSOR_K, value + SENSOR_K)

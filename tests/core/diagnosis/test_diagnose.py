@@ -9,14 +9,15 @@ from hypothesis import strategies as st
 
 from diagnosis import PROTOCOLS, diagnose_setup
 from drawn_setups import draw_setup, log_runs
-from vastcellar.core.causes import Cause
-from vastcellar.core.change_points import optimal_partition
-from vastcellar.core.diagnosis import diagnose, diagnose_cooling_pair
+from vastcellar.core.diagnosis.causes import Cause
+from vastcellar.core.diagnosis.change_points import optimal_partition
+from vastcellar.core.diagnosis.diagnose import diagnose, diagnose_cooling_pair
+from vastcellar.core.diagnosis.rate_levels import find_levels
+from vastcellar.core.diagnosis.runs_of_trace import split_runs
 from vastcellar.core.endurance_run import Phase, run_endurance, sample
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.heat import HeatPath
 from vastcellar.core.parts import WriteBehaviour
-from vastcellar.core.rate_levels import find_levels, split_runs
 from vastcellar.core.trace import Trace
 
 

@@ -1,0 +1,94 @@
+"""Lows that came back: a throttle's sawtooth, an erratic sample, or open."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from vastcellar.core.diagnosis.causes import SENSOR_K, Cause, Finding
+from vastcellar.core.diagnosis.levels import Dip, RateLevels
+from vastcellar.core.trace import Trace
+
+EQUAL_DEPTH = 0.16
+_STALL_SHARE = 0.10
+
+
+def weigh_dips(levels: RateLevels, run: Trace) -> list[Finding]:
+    """Say what the lows that came back are: a throttle's sawtooth, an erratic sample, or open."""
+    dips = levels.dips
+    if not dips:
+        return []
+    at_s, at_bytes = dips[0].start_s, dips[0].start_bytes
+    stalls = [dip for dip in dips if dip.share < _STALL_SHARE]
+    if _is_sawtooth(dips, run):
+        started = [dip.start_c for dip in dips if not math.isnan(dip.start_c)]
+        at = f", each from {np.median(started):.0f} °C" if started else ""
+        return [
+            Finding(
+                Cause.THERMAL,
+                at_s,
+                at_bytes,
+                f"{len(dips)} lows of equal depth ({np.median([d.share for d in dips]):.0%} of the "
+                f"rate) after a quiet warm-up{at}: a throttle's sawtooth",
+            )
+        ]
+    if is_erratic(dips):
+        longest = max(dip.duration_s for dip in dips)
+        shallow, deep = max(d.share for d in dips), min(d.share for d in dips)
+        return [
+            Finding(
+                Cause.INCONSISTENT,
+                at_s,
+                at_bytes,
+                f"{len(dips)} lows at random times, down to {deep:.0%} to {shallow:.0%} of the "
+                f"rate, {len(stalls)} of them stalls, the longest {longest:.0f} s",
+            )
+        ]
+    return [
+        Finding(
+            None,
+            at_s,
+            at_bytes,
+            f"{len(dips)} lows that came back: too few to tell heat from an erratic sample",
+            (Cause.THERMAL, Cause.INCONSISTENT),
+        )
+    ]
+
+
+def _is_sawtooth(dips: tuple[Dip, ...], run: Trace) -> bool:
+    """Equal lows, at least three, none of them a stall, after a quiet start or at one heat."""
+    shares = np.array([dip.share for dip in dips])
+    if len(dips) < 3 or float(np.median(shares)) < _STALL_SHARE:
+        return False
+    usual = float(np.median(shares))
+    near = np.abs(shares - usual) <= EQUAL_DEPTH / 2
+    if near.mean() < 0.8 or near.sum() < 3:
+        return False
+    starts = np.array([dip.start_s for dip in dips])
+    lengths = np.array([dip.duration_s for dip in dips])
+    started = np.array([dip.start_c for dip in dips])
+    if np.isfinite(started).all():
+        spread = float(np.quantile(started, 0.9) - np.quantile(started, 0.1))
+        return not (spread > 2 * SENSOR_K or float(np.median(started)) < 50)
+    quiet_s = starts[0] - float(run.elapsed_s[0])
+    gaps = np.diff(starts)
+    is_regular = float(np.std(gaps) / np.mean(gaps)) < 0.35 if gaps.size >= 2 else False
+    return bool(
+        is_regular and quiet_s > 1.5 * float(np.median(gaps)) and float(np.median(lengths)) >= 5
+    )
+
+
+def is_erratic(dips: tuple[Dip, ...]) -> bool:
+    """Lows of different depth, or stalls, at random times from the start."""
+    if not dips:
+        return False
+    shares = np.array([dip.share for dip in dips])
+    if int((shares < _STALL_SHARE).sum()) >= 2:
+        return True
+    lengths = np.array([dip.duration_s for dip in dips])
+    return (
+        len(dips) >= 4
+        and float(np.ptp(shares)) > 2 * EQUAL_DEPTH
+        and float(np.median(lengths)) < 25
+    )

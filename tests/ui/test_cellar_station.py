@@ -9,8 +9,6 @@ from vastcellar.services.matching import find_for
 from vastcellar.store.cellar import Cellar
 from vastcellar.ui.widgets.inputs import Choice, QuantityField
 
-PATIENCE_MS = 20_000
-
 
 def type_into(dialog, name, text):
     widget = dialog.findChild(QuantityField, name)
@@ -39,7 +37,7 @@ def test_a_unit_of_ones_own_is_added_to_an_empty_cellar_and_recorded_to(start, q
     assert "more is said to be on it than the 2,000 GB" in dialog.message.text()
     type_into(dialog, "In use", "250 GB")
     dialog.accept()
-    qtbot.waitUntil(lambda: app.bench.shelf.unit("W-01") is not None, timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: app.bench.shelf.unit("W-01") is not None)
     assert cellar.subtitle.text().startswith("1 unit, 0")
     assert cellar.unit_title.text().startswith("W-01")
     again = cellar.dialog()
@@ -51,7 +49,7 @@ def test_a_unit_of_ones_own_is_added_to_an_empty_cellar_and_recorded_to(start, q
     change.findChild(Choice, "State").chosen.emit("on loan")
     type_into(change, "Note", "with the second crew")
     change.accept()
-    qtbot.waitUntil(lambda: "second crew" in cellar.unit_line.text(), timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: "second crew" in cellar.unit_line.text())
     app.close()
     kept = Cellar(places.cellar_file)
     (unit,) = kept.units()
@@ -63,7 +61,7 @@ def test_a_unit_of_ones_own_is_added_to_an_empty_cellar_and_recorded_to(start, q
 
 def test_a_bare_unit_is_recorded_to_in_the_cheapest_case_that_holds(app, qtbot):
     app.bench.keep_unit(Unit("W-01", "torvane-t2-2"), is_new=True)
-    qtbot.waitUntil(lambda: app.bench.shelf.unit("W-01") is not None, timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: app.bench.shelf.unit("W-01") is not None)
     app.bench.assign("A", "W-01")
     setup = app.bench.document.shoot.camera("A").setup
     assert setup.unit_tag == "W-01"

@@ -12,7 +12,6 @@ from vastcellar.ui.stations.match.own_drive_dialog import OwnDriveDialog
 from vastcellar.ui.widgets.inputs import QuantityField
 from vastcellar.ui.widgets.picture import UNIT_MIME
 
-PATIENCE_MS = 20_000
 LEFT = Qt.MouseButton.LeftButton
 
 
@@ -35,7 +34,7 @@ def match(app, qtbot):
 def candidates(match, qtbot):
     qtbot.mouseClick(match.tabs[1], LEFT)
     page = match.candidates
-    qtbot.waitUntil(lambda: page.found is not None, timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: page.found is not None)
     return page
 
 
@@ -77,7 +76,7 @@ def test_schools_hosts_and_arrows_lead_through_the_candidates(qtbot, candidates)
     assert table.sustained_write[page.map.row] > table.sustained_write[first]
     before = page.found
     page.host.chosen.emit("old-tower")
-    qtbot.waitUntil(lambda: page.found is not before, timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: page.found is not before)
     hosts = {page.found.table.way_of(row).host.key for row in range(len(page.found.table))}
     assert hosts == {"old-tower"}
     page.map.grab()
@@ -212,7 +211,7 @@ def test_a_bridge_measured_on_this_port_counts_there_and_after_a_restart(start, 
     assert "more than 10G carries" in page.measured_note.text()
     type_into(page.measured, "905 MB/s")
     cap = lambda: app.bench.judgement.chain.link_cap_bytes_per_s  # noqa: E731
-    qtbot.waitUntil(lambda: cap() == 905e6, timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: cap() == 905e6)
     assert "measured on this host" in page.measured_note.text()
     app.close()
     again = start()
@@ -221,6 +220,4 @@ def test_a_bridge_measured_on_this_port_counts_there_and_after_a_restart(start, 
     page = again.window.station("match").chain_page
     page.more_button.click()
     type_into(page.measured, "not measured")
-    qtbot.waitUntil(
-        lambda: again.bench.judgement.chain.link_cap_bytes_per_s == 1000e6, timeout=PATIENCE_MS
-    )
+    qtbot.waitUntil(lambda: again.bench.judgement.chain.link_cap_bytes_per_s == 1000e6)

@@ -9,8 +9,6 @@ from PySide6.QtWidgets import QFileDialog, QMessageBox
 
 from vastcellar.ui.stations.match.mend_cards import MendCard
 
-PATIENCE_MS = 20_000
-
 
 @pytest.fixture
 def answers(monkeypatch):
@@ -99,7 +97,7 @@ def test_files_that_cant_be_opened_or_saved_are_told_and_change_nothing(app, ans
 def test_mends_and_bays_work_by_keyboard(app, qtbot):
     match = app.window.station("match")
     app.bench.document.choose("A")
-    qtbot.waitUntil(lambda: bool(match.findChildren(MendCard)), timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: bool(match.findChildren(MendCard)))
     card = match.findChildren(MendCard)[0]
     card.grab()
     QTest.keyClick(card, Qt.Key.Key_Return)
@@ -124,7 +122,7 @@ def test_a_cellar_that_cant_be_opened_ends_with_its_sentence(qtbot, places, answ
     places.cellar_file.write_text("this is no database")
     application = Application(demo=True, places=places, look=Look(LIGHT))
     application.start()
-    qtbot.waitUntil(lambda: bool(answers.told), timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: bool(answers.told))
     assert "cellar.db" in answers.told[0]
     assert places.cellar_file.read_text() == "this is no database"
     application.close()

@@ -8,8 +8,6 @@ from vastcellar.core.evidence import Evidence, Verdict
 from vastcellar.ui.stations.match.mend_cards import MendCard
 from vastcellar.ui.widgets.inputs import Choice, QuantityField
 
-PATIENCE_MS = 20_000
-
 
 def field(station, name):
     return station.findChild(QuantityField, name)
@@ -60,7 +58,7 @@ def test_from_the_shoot_to_a_proved_unit_that_is_there_after_a_restart(start, qt
     choose(match, "Cable", "charging")
     qtbot.waitUntil(lambda: "from the first second" in match.verdict.sentence.text())
     assert "The cable carries USB 2 at most" in match.chain_page.link_line.text()
-    qtbot.waitUntil(lambda: bool(match.findChildren(MendCard)), timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: bool(match.findChildren(MendCard)))
     card = match.findChildren(MendCard)[0]
     assert card.outcome.startswith("holds")
     qtbot.mouseClick(card, Qt.MouseButton.LeftButton)
@@ -76,8 +74,8 @@ def test_from_the_shoot_to_a_proved_unit_that_is_there_after_a_restart(start, qt
     qtbot.waitUntil(lambda: "nothing is written to a disk" in prove.form.plan_line.text())
     QTest.keyClick(window, Qt.Key.Key_F5)
     qtbot.waitUntil(lambda: app.jobs.is_busy)
-    qtbot.waitUntil(lambda: "simulated" in window.job_strip.text.text(), timeout=PATIENCE_MS)
-    qtbot.waitUntil(lambda: not app.jobs.is_busy, timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: "simulated" in window.job_strip.text.text())
+    qtbot.waitUntil(lambda: not app.jobs.is_busy)
     assert prove.results.dropped.text == "0"
     assert "kept as run 1 of K-11" in prove.mode_line.text()
     qtbot.waitUntil(lambda: "Held the whole 45 s take" in prove.verdict.sentence.text())
@@ -99,7 +97,7 @@ def test_from_the_shoot_to_a_proved_unit_that_is_there_after_a_restart(start, qt
     assert document.is_unsaved
     assert document.shoot.camera("B").longest_take_s == 45
     document.choose("B")
-    qtbot.waitUntil(lambda: again.bench.judgement.proof is not None, timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: again.bench.judgement.proof is not None)
     assert again.bench.judgement.verdict is Verdict.HOLDS
     assert "Unsaved changes from last time" in again.window.job_strip.text.text()
 
@@ -113,15 +111,15 @@ def test_a_real_folder_is_tested_from_the_window_and_left_clean(app, qtbot, tmp_
     prove.form.folder.setText(str(disk))
     prove.form.folder.editingFinished.emit()
     type_into(qtbot, field(prove, "Take"), "1 s")
-    qtbot.waitUntil(lambda: "free" in prove.form.plan_line.text(), timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: "free" in prove.form.plan_line.text())
     assert "18.8 MB paced at 18.8 MB/s" in prove.form.plan_line.text()
     qtbot.mouseClick(prove.form.start_button, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: any(disk.iterdir()), timeout=PATIENCE_MS)
-    qtbot.waitUntil(lambda: not app.jobs.is_busy, timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: any(disk.iterdir()))
+    qtbot.waitUntil(lambda: not app.jobs.is_busy)
     assert app.jobs.current.result.written_bytes == 18_750_000
     assert "simulated" not in prove.mode_line.text()
     assert list(disk.iterdir()) == []
-    qtbot.waitUntil(lambda: bool(app.bench.shelf.proofs), timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: bool(app.bench.shelf.proofs))
     (proof,) = app.bench.shelf.proofs
     assert (proof.unit_tag, proof.is_simulated) == ("S-02", False)
 
@@ -134,17 +132,16 @@ def test_cancel_ends_a_test_and_keeps_it_marked(app, qtbot, tmp_path):
     prove.form.folder.editingFinished.emit()
     prove.start()
     qtbot.waitUntil(
-        lambda: (latest := app.jobs.current.latest) is not None and latest.written_bytes > 0,
-        timeout=PATIENCE_MS,
+        lambda: (latest := app.jobs.current.latest) is not None and latest.written_bytes > 0
     )
     app.window.show_station("cellar")  # it goes on while you look elsewhere
     app.window.activateWindow()
     QTest.keyClick(app.window, Qt.Key.Key_Escape)
-    qtbot.waitUntil(lambda: not app.jobs.is_busy, timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: not app.jobs.is_busy)
     assert app.jobs.current.result.ended_by == "cancelled"
     assert "what was measured is kept" in app.window.job_strip.text.text()
     assert not list(tmp_path.glob("vast-cellar-test-*"))
-    qtbot.waitUntil(lambda: bool(app.bench.shelf.proofs), timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: bool(app.bench.shelf.proofs))
     assert not app.bench.shelf.proofs[0].is_complete
 
 
@@ -169,6 +166,6 @@ def test_closing_the_window_stops_a_running_test_and_cleans_up(start, qtbot, tmp
     prove.form.folder_choice.setChecked(True)
     prove.form.folder.setText(str(tmp_path))
     prove.start()
-    qtbot.waitUntil(lambda: any(tmp_path.glob("vast-cellar-test-*")), timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: any(tmp_path.glob("vast-cellar-test-*")))
     app.close()
     assert not list(tmp_path.glob("vast-cellar-test-*"))

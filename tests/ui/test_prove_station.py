@@ -12,8 +12,6 @@ from PySide6.QtWidgets import QLineEdit
 
 from vastcellar.services.runs.measured_runs import measured_runs
 
-PATIENCE_MS = 60_000
-
 
 def choose(page, kind: str) -> None:
     page.form.choose(kind)
@@ -28,15 +26,15 @@ def enter(field, text):
 def run_on_rig(app, qtbot, kind: str, size_bytes: int, tag: str = ""):
     if tag:
         app.bench.assign("A", tag)
-        qtbot.waitUntil(lambda: app.bench.judgement.chain.parts.name == tag, timeout=PATIENCE_MS)
+        qtbot.waitUntil(lambda: app.bench.judgement.chain.parts.name == tag)
     page = app.window.station("prove").measure
     page.form.rig_choice.setChecked(True)
     page.form.amount_bytes = size_bytes
     choose(page, kind)
     before = len(app.bench.shelf.records)
     qtbot.mouseClick(page.form.start_button, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: not app.jobs.is_busy, timeout=PATIENCE_MS)
-    qtbot.waitUntil(lambda: len(app.bench.shelf.records) > before, timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: not app.jobs.is_busy)
+    qtbot.waitUntil(lambda: len(app.bench.shelf.records) > before)
     return page
 
 
@@ -54,7 +52,7 @@ def test_a_plan_says_bytes_time_and_wear_before_anything_is_written(subject_a, q
     page = subject_a.window.station("prove").measure
     page.form.amount_bytes = 400_000_000_000
     choose(page, "write")
-    qtbot.waitUntil(lambda: "Writes 400 GB" in page.form.plan_line.text(), timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: "Writes 400 GB" in page.form.plan_line.text())
     text = page.form.plan_line.text()
     assert "min" in text
     assert "of its rated endurance" in text
@@ -66,7 +64,7 @@ def test_a_plan_says_bytes_time_and_wear_before_anything_is_written(subject_a, q
 
 def test_a_collapse_is_named_at_its_place_and_kept_with_its_cause(subject_a, qtbot, tmp_path):
     page = run_on_rig(subject_a, qtbot, "write", 300_000_000_000)
-    qtbot.waitUntil(lambda: "cache ran out" in page.results.cause_line.text(), timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: "cache ran out" in page.results.cause_line.text())
     assert "Nothing is said beyond the 300 GB seen" in page.results.cause_line.text()
     assert page.results.flat_rate.text.endswith("MB/s")
     run = measured_runs(subject_a.bench.shelf.records)[0]
@@ -110,7 +108,7 @@ def test_runs_are_compared_and_what_differs_is_said(subject_a, qtbot):
     station = subject_a.window.station("prove")
     qtbot.mouseClick(station.tabs[1], Qt.MouseButton.LeftButton)
     page = station.compare
-    qtbot.waitUntil(lambda: len(page._traces) == 2, timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: len(page._traces) == 2)
     assert "differ in" in page.message.text()
     assert "enclosure" in page.message.text()
     rows = [page.medians.index(row, 0).data() for row in range(page.medians.rowCount())]
@@ -130,7 +128,7 @@ def test_one_run_answers_every_camera(subject_a, qtbot):
     station = subject_a.window.station("prove")
     qtbot.mouseClick(station.tabs[2], Qt.MouseButton.LeftButton)
     page = station.replay
-    qtbot.waitUntil(lambda: len(page.answers) == 4, timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: len(page.answers) == 4)
     texts = [text.text() for _, text in page.answers]
     assert texts[0].startswith("A Main: short")
     assert "the first frame lost after" in texts[0]
@@ -145,17 +143,15 @@ def test_a_real_folder_is_written_read_back_and_left_clean(subject_a, qtbot, tmp
     page.form.folder.setText(str(disk))
     page.form.amount_bytes = 64_000_000
     choose(page, "read")
-    qtbot.waitUntil(lambda: "free" in page.form.plan_line.text(), timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: "free" in page.form.plan_line.text())
     written = subject_a.bench.shelf.unit("M-03").written_bytes
     qtbot.mouseClick(page.form.start_button, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: not subject_a.jobs.is_busy, timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: not subject_a.jobs.is_busy)
     result = subject_a.jobs.current.result
     assert result.read.first_wrong_at is None
     assert page.results.flat_read.text != "–"
     assert list(disk.iterdir()) == []
-    qtbot.waitUntil(
-        lambda: subject_a.bench.shelf.unit("M-03").written_bytes > written, timeout=PATIENCE_MS
-    )
+    qtbot.waitUntil(lambda: subject_a.bench.shelf.unit("M-03").written_bytes > written)
     assert subject_a.bench.shelf.unit("M-03").written_bytes == written + result.written_bytes
 
 
@@ -163,51 +159,45 @@ def test_a_cooling_pair_waits_for_hands_decides_and_calibrates_the_unit(subject_
     app, page = subject_a, subject_a.window.station("prove").measure
     page.form.rig_choice.setChecked(True)
     page.form.choose("protocol cooling-pair")
-    qtbot.waitUntil(lambda: "rest" in page.form.plan_line.text(), timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: "rest" in page.form.plan_line.text())
     text = page.form.plan_line.text()
     assert text.startswith("Writes up to 5") and "of its rated endurance" in text
     assert text.count("write 2") == 2
     qtbot.mouseClick(page.form.start_button, Qt.MouseButton.LeftButton)
     for asked in ("The drive must be cool and idle", "Put a fan on the case"):
-        qtbot.waitUntil(lambda asked=asked: asked in page.hands.text.text(), timeout=PATIENCE_MS)
-        qtbot.waitUntil(lambda: page.hands.isVisibleTo(page), timeout=PATIENCE_MS)
+        qtbot.waitUntil(lambda asked=asked: asked in page.hands.text.text())
+        qtbot.waitUntil(lambda: page.hands.isVisibleTo(page))
         assert "your turn" in app.window.job_strip.text.text()
         qtbot.mouseClick(page.hands.go_on, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: not app.jobs.is_busy, timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: not app.jobs.is_busy)
     assert not page.hands.isVisibleTo(page)
     assert "Its fast cache ran out after 15" in page.results.cause_line.text()
     assert "with a fan it came after the same bytes" in page.results.evidence_line.text()
     assert "kept as runs 1 to 2 of M-03" in page.mode_line.text()
 
     qtbot.mouseClick(page.calibrate_button, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: "is calibrated" in page.results.model_line.text(), timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: "is calibrated" in page.results.model_line.text())
     line = page.results.model_line.text()
     assert "1 simulated run" in line and "it had a fan on the case" in line
     match = app.window.station("match")
-    qtbot.waitUntil(
-        lambda: "fitted to its own simulated runs" in match.verdict.evidence.text(),
-        timeout=PATIENCE_MS,
-    )
+    qtbot.waitUntil(lambda: "fitted to its own simulated runs" in match.verdict.evidence.text())
     cellar = app.window.station("cellar")
     cellar.shelf.choose("M-03")
     assert "calibrated on 1 simulated run" in cellar.unit_line.text()
     assert cellar.runs.index(0, 1).data() == "write (cooling-pair), simulated"
     qtbot.mouseClick(cellar.forget_button, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: "typical figures" in match.verdict.evidence.text(), timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: "typical figures" in match.verdict.evidence.text())
     assert not cellar.forget_button.isVisibleTo(cellar)
 
 
 def test_a_unit_slower_than_its_class_is_foretold_once_it_is_calibrated(subject_a, qtbot):
     page = run_on_rig(subject_a, qtbot, "write", 300_000_000_000, tag="K-10")
-    qtbot.waitUntil(lambda: "slower than foretold" in page.results.model_line.text(),
-                    timeout=PATIENCE_MS)  # fmt: skip
+    qtbot.waitUntil(lambda: "slower than foretold" in page.results.model_line.text())  # fmt: skip
     qtbot.mouseClick(page.calibrate_button, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: "K-10 is calibrated" in page.results.model_line.text(),
-                    timeout=PATIENCE_MS)  # fmt: skip
-    qtbot.waitUntil(lambda: subject_a.bench.shelf.unit("K-10").fitted is not None,
-                    timeout=PATIENCE_MS)  # fmt: skip
+    qtbot.waitUntil(lambda: "K-10 is calibrated" in page.results.model_line.text())  # fmt: skip
+    qtbot.waitUntil(lambda: subject_a.bench.shelf.unit("K-10").fitted is not None)  # fmt: skip
     page = run_on_rig(subject_a, qtbot, "write", 300_000_000_000)
-    qtbot.waitUntil(lambda: "as foretold" in page.results.model_line.text(), timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: "as foretold" in page.results.model_line.text())
 
 
 def test_a_protocol_that_is_cancelled_while_it_waits_ends_at_once(subject_a, qtbot, monkeypatch):
@@ -215,10 +205,10 @@ def test_a_protocol_that_is_cancelled_while_it_waits_ends_at_once(subject_a, qtb
     page.form.choose("protocol cooling-pair")
     monkeypatch.setattr(subject_a.window, "isActiveWindow", lambda: False)
     page.start()
-    qtbot.waitUntil(lambda: page.hands.isVisibleTo(page), timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: page.hands.isVisibleTo(page))
     assert "waits for you: The drive must be cool" in subject_a.window._end_notice.told
     qtbot.mouseClick(page.form.cancel_button, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: not subject_a.jobs.is_busy, timeout=2000)
+    qtbot.waitUntil(lambda: not subject_a.jobs.is_busy)
     assert not page.hands.isVisibleTo(page)
     assert not subject_a.bench.shelf.records
 
@@ -228,8 +218,7 @@ def test_tests_with_files_need_a_folder_and_say_what_they_found(
 ):
     app, page = subject_a, subject_a.window.station("prove").measure
     page.form.choose("edit")
-    qtbot.waitUntil(lambda: "no files to work with" in page.form.message.text(),
-                    timeout=PATIENCE_MS)  # fmt: skip
+    qtbot.waitUntil(lambda: "no files to work with" in page.form.message.text())  # fmt: skip
     disk, clips = tmp_path / "disk", tmp_path / "clips"
     disk.mkdir(), clips.mkdir()
     (clips / "A001.mov").write_bytes(b"x" * 3_000_001)
@@ -238,9 +227,9 @@ def test_tests_with_files_need_a_folder_and_say_what_they_found(
     page.form.choose("offload")
     page.form.clips.setText(str(clips))
     page.form.clips.editingFinished.emit()
-    qtbot.waitUntil(lambda: "3 MB" in page.form.plan_line.text(), timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: "3 MB" in page.form.plan_line.text())
     qtbot.mouseClick(page.form.start_button, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: bool(app.bench.shelf.records), timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: bool(app.bench.shelf.records))
     assert "1 clips, 3 MB copied at" in page.results.cause_line.text()
     assert "every one came back as it was read" in page.results.cause_line.text()
     record = app.bench.shelf.records[0]
@@ -253,9 +242,9 @@ def test_tests_with_files_need_a_folder_and_say_what_they_found(
 
     monkeypatch.setattr("vastcellar.services.proving.file_proving._USUAL_STREAM", (2e6, 25.0, 1))
     page.form.choose("edit")
-    qtbot.waitUntil(page.form.start_button.isEnabled, timeout=PATIENCE_MS)
+    qtbot.waitUntil(page.form.start_button.isEnabled)
     qtbot.mouseClick(page.form.start_button, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: len(app.bench.shelf.records) == 2, timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: len(app.bench.shelf.records) == 2)
     assert "stream of 2" in page.results.cause_line.text()
     cellar = app.window.station("cellar")
     cellar.shelf.choose("M-03")
@@ -267,10 +256,9 @@ def test_all_cameras_record_at_once_and_each_is_accounted_for(subject_a, qtbot, 
     page = subject_a.window.station("prove").measure
     page.form.choose("recorder")
     page.form.all_cameras.setChecked(True)
-    qtbot.waitUntil(lambda: "from 4 cameras at once" in page.form.plan_line.text(),
-                    timeout=PATIENCE_MS)  # fmt: skip
+    qtbot.waitUntil(lambda: "from 4 cameras at once" in page.form.plan_line.text())  # fmt: skip
     page.start()
-    qtbot.waitUntil(lambda: not subject_a.jobs.is_busy, timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: not subject_a.jobs.is_busy)
     text = page.results.evidence_line.text()
     assert all(f"{key}: " in text for key in "ABCD")
     assert "frames dropped" in text
@@ -290,9 +278,9 @@ def test_a_set_of_ones_own_is_kept_offered_and_run(subject_a, qtbot):
     dialog.accept()
     assert dialog.result()
     assert page.form.test.name == "Set: Short look"
-    qtbot.waitUntil(lambda: "rest 5 min" in page.form.plan_line.text(), timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: "rest 5 min" in page.form.plan_line.text())
     page.start()
-    qtbot.waitUntil(lambda: len(subject_a.bench.shelf.records) == 3, timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: len(subject_a.bench.shelf.records) == 3)
     assert "Burst, written at" in page.results.cause_line.text()
     assert "median of 2" in page.results.cause_line.text()
     kinds = [record.kind for record in subject_a.bench.shelf.records]

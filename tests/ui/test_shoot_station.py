@@ -14,7 +14,6 @@ from vastcellar.services.shoots import OpenShoot
 from vastcellar.ui.stations.shoot.own_codec_dialog import OwnCodecDialog
 from vastcellar.ui.widgets.inputs import Choice, QuantityField
 
-PATIENCE_MS = 20_000
 LEFT = Qt.MouseButton.LeftButton
 
 
@@ -135,21 +134,19 @@ def test_clips_become_the_proved_rate(app, qtbot, shoot, tmp_path):
     clip = tmp_path / "A001.mov"
     make_clip(clip)
     shoot.measure(clip)
-    qtbot.waitUntil(
-        lambda: "is set to 6144 x 3456" in shoot.form.clips_line.text(), timeout=PATIENCE_MS
-    )
+    qtbot.waitUntil(lambda: "is set to 6144 x 3456" in shoot.form.clips_line.text())
     type_into(field(shoot.form.format, "Frame size"), f"{WIDTH} x {HEIGHT}")
     qtbot.waitUntil(lambda: app.bench.subject.recording.width_px == WIDTH)
     shoot.measure(clip)
-    qtbot.waitUntil(lambda: app.bench.subject.measured is not None, timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: app.bench.subject.measured is not None)
     qtbot.waitUntil(lambda: app.bench.planned.need("A").evidence is Evidence.PROVED)
     assert "1 clip, 6 s" in shoot.form.clips_line.text()
     shoot.measure(clip)  # once more: nothing changes, and it is not left reading
-    qtbot.waitUntil(lambda: "1 clip, 6 s" in shoot.form.clips_line.text(), timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: "1 clip, 6 s" in shoot.form.clips_line.text())
     qtbot.mouseClick(shoot.form.forget_button, LEFT)
     assert app.bench.subject.measured is None
     shoot.measure(tmp_path / "missing.mov")
-    qtbot.waitUntil(lambda: "can't be read" in shoot.form.clips_line.text(), timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: "can't be read" in shoot.form.clips_line.text())
 
 
 def test_a_codec_of_ones_own_is_kept_and_there_after_a_restart(start, qtbot):
@@ -226,7 +223,7 @@ def test_five_hundred_cameras_and_four_hundred_days_are_shown(app, qtbot, shoot)
         replace(base.camera("B"), key=f"B{n}", setup=None, hours_by_day=()) for n in range(500)
     )
     app.bench.document.open(OpenShoot(replace(base, cameras=cameras, days=400)))
-    qtbot.waitUntil(lambda: len(app.bench.judgements) == 500, timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: len(app.bench.judgements) == 500)
     shoot.show_day(400)
     assert shoot.day_label.text() == "Day 400 of 400"
     shoot.days_button.click()

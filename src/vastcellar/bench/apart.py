@@ -50,7 +50,8 @@ class ApartRun(Generic[Result]):
     def snapshots(self) -> Iterator[Any]:
         """Run to the end and yield what the run shows. Raises what it raises."""
         child = subprocess.Popen(
-            [sys.executable, "-m", "vastcellar.bench.apart_child"],
+            # -P: a numpy.py in the folder we were started in must not stand in for the real one.
+            [sys.executable, "-P", "-m", "vastcellar.bench.apart_child"],
             stdin=subprocess.PIPE,
             stdout=subprocess.PIPE,
         )

@@ -68,15 +68,18 @@ def without_sensor(trace: Trace) -> Trace:
 
 
 def diagnose_setup(protocol: Protocol, setup: Setup) -> tuple[LoggedRun, Diagnosis, float]:
-    """Return what happened, what was diagnosed, and how long that took in s."""
+    """Return what happened, what was diagnosed, and the seconds of the quicker of two times."""
     logged, fan = protocol.runs(setup)
     trace = logged.trace if protocol.has_sensor else without_sensor(logged.trace)
     link = setup.known_link_bytes_per_s
     if fan is not None and not protocol.has_sensor:
         fan = without_sensor(fan)
-    begin_s = time.perf_counter()
-    found = diagnose(trace, link) if fan is None else diagnose_cooling_pair(trace, fan, link)
-    return logged, found, time.perf_counter() - begin_s
+    took_s = []
+    for _ in range(2):  # the quicker one counts: the other may have met what else the machine does
+        begin_s = time.perf_counter()
+        found = diagnose(trace, link) if fan is None else diagnose_cooling_pair(trace, fan, link)
+        took_s.append(time.perf_counter() - begin_s)
+    return logged, found, min(took_s)
 
 
 def main() -> None:

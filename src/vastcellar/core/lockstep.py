@@ -15,15 +15,12 @@ from numpy.typing import NDArray
 from vastcellar.core.checks import require_above_zero
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.heat import HeatPath, decay_per_s
+from vastcellar.core.heat_columns import Courses, FloatArray, IntArray
 from vastcellar.core.parts import Case, WriteBehaviour
 
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
 BoolArray = NDArray[np.bool_]
 
 _MOST_ROUNDS = 100_000
-_NEWTON_ROUNDS = 60
-_CROSSING_TOLERANCE_S = 1e-6
 
 
 @dataclass(frozen=True, slots=True)
@@ -255,98 +252,6 @@ def run_columns(
     )
 
 
-class _Course:
-    """``heat.Course`` for all lanes: how their temperatures run on while the power stays."""
-
-    def __init__(self, s: _Lanes, watts: FloatArray) -> None:
-        self._steady, self._case_steady = s.steady_c(watts)
-        u1, u2 = s.drive_c - self._steady, s.case_c - self._case_steady
-        self._fast, self._slow, self._coupling = s.fast, s.slow, s.coupling
-        fast_part = -(s.coupling * (u2 - u1) + s.slow * u1) / (s.fast - s.slow)
-        self._fast_part, self._slow_part = fast_part, u1 - fast_part
-
-    def drive_c(self, after_s: FloatArray) -> FloatArray:
-        """Return every drive's temperature *after_s* seconds."""
-        fast_now: FloatArray = self._fast_part * np.exp(-self._fast * after_s)
-        slow_now: FloatArray = self._slow_part * np.exp(-self._slow * after_s)
-        return self._steady + fast_now + slow_now
-
-    def case_c(self, after_s: FloatArray) -> FloatArray:
-        """Return every enclosure's temperature *after_s* seconds."""
-        fast_now: FloatArray = self._fast_part * np.exp(-self._fast * after_s)
-        slow_now: FloatArray = self._slow_part * np.exp(-self._slow * after_s)
-        case_c: FloatArray = (
-            self._case_steady
-            + (1 - self._fast / self._coupling) * fast_now
-            + (1 - self._slow / self._coupling) * slow_now
-        )
-        return case_c
-
-    def turns_after_s(self) -> FloatArray:
-        """Return when each drive's temperature turns round, infinity where it never does."""
-        a, b = self._fast_part, self._slow_part
-        with np.errstate(divide="ignore", invalid="ignore"):
-            argument = -a * self._fast / (b * self._slow)
-            turn = np.log(argument) / (self._fast - self._slow)
-        return np.where((a * b < 0) & (argument > 1), turn, np.inf)
-
-    def reaches_after_s(
-        self, threshold_c: FloatArray, horizon_s: FloatArray, sign: float
-    ) -> FloatArray:
-        """Return when each drive first reaches its threshold within its horizon, else infinity.
-
-        A curve can come and go within one interval, so its turning point is tested first.
-        """
-        found = np.full(horizon_s.size, np.inf)
-        wanted = np.isfinite(threshold_c)
-        if not wanted.any():
-            return found
-
-        def beyond(after_s: FloatArray) -> FloatArray:
-            value: FloatArray = sign * (self.drive_c(after_s) - threshold_c)
-            return value
-
-        at_once = wanted & (beyond(np.zeros_like(horizon_s)) >= 0)
-        found[at_once] = 0.0
-        turn = self.turns_after_s()
-        inside = turn < horizon_s
-        turn_or_0 = np.where(inside, turn, 0.0)
-        before_turn = inside & (beyond(turn_or_0) >= 0)
-        low = np.where(inside & ~before_turn, turn_or_0, 0.0)
-        high = np.where(before_turn, turn_or_0, horizon_s)
-        rows = np.flatnonzero(wanted & ~at_once & (before_turn | (beyond(horizon_s) >= 0)))
-        if rows.size:
-            found[rows] = self._newton(rows, threshold_c[rows], low[rows], high[rows], sign)
-        return found
-
-    def _newton(
-        self,
-        rows: IntArray,
-        threshold_c: FloatArray,
-        low: FloatArray,
-        high: FloatArray,
-        sign: float,
-    ) -> FloatArray:
-        """Bracketed Newton on monotone stretches; a step out of its bracket halves it instead."""
-        fast, slow = self._fast[rows], self._slow[rows]
-        a, b = self._fast_part[rows], self._slow_part[rows]
-        goal = self._steady[rows] - threshold_c
-        at = (low + high) / 2
-        for _ in range(_NEWTON_ROUNDS):
-            fast_now, slow_now = a * np.exp(-fast * at), b * np.exp(-slow * at)
-            value = sign * (goal + fast_now + slow_now)
-            low, high = np.where(value < 0, at, low), np.where(value < 0, high, at)
-            slope = sign * (-fast * fast_now - slow * slow_now)
-            with np.errstate(divide="ignore", invalid="ignore"):
-                newton = at - value / slope
-            inside = (slope > 0) & (newton > low) & (newton < high)
-            nearer = np.where(inside, newton, (low + high) / 2)
-            if np.all(np.abs(nearer - at) < _CROSSING_TOLERANCE_S):
-                return nearer
-            at = nearer
-        return high
-
-
 @dataclass(frozen=True)
 class _Rates:
     """What goes on in every lane until its next event; bytes per second, and watts."""
@@ -388,7 +293,7 @@ _CACHE_FULL, _CACHE_EMPTY, _DRIVE_FULL, _THROTTLE, _RECOVER = range(1, 6)
 
 
 def _next_events(
-    s: _Lanes, now: _Rates, course: _Course, duration_s: float
+    s: _Lanes, now: _Rates, course: Courses, duration_s: float
 ) -> tuple[FloatArray, IntArray]:
     """Return after how long each lane's first event comes, and its kind; 0 is the end."""
     step = duration_s - s.at_s
@@ -418,7 +323,7 @@ def _step(
 ) -> None:
     """Move every lane to its next event."""
     now = _rates(s, offered)
-    course = _Course(s, now.watts)
+    course = Courses(s, now.watts, s.drive_c, s.case_c)
     step, kind = _next_events(s, now, course, duration_s)
     _record(s, out, now.ability, offered, step, buffer_bytes)
     turn = np.minimum(course.turns_after_s(), step)

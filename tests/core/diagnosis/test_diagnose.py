@@ -120,6 +120,27 @@ def test_a_sawtooth_of_equal_lows_from_one_temperature_is_heat():
     assert len(found.dips) == 5
 
 
+@pytest.mark.parametrize(
+    ("lows", "names"),
+    [
+        ([(300, 45), (180, 90), (150, 130), (140, 150)], ["thermal"]),  # no rhythm, but lasting
+        ([(300, 45), (180, 90)], ["cannot_tell"]),  # two may be chance
+        ([(300, 6), (40, 7), (200, 6), (90, 6)], ["cannot_tell"]),  # short, and no rhythm
+    ],
+)
+def test_lasting_lows_of_one_depth_are_a_throttle_without_a_sensor(lows, names):
+    pieces = [piece for high_s, low_s in lows for piece in ((high_s, 900), (low_s, 360))]
+    assert diagnose(trace_of(*pieces, (120, 900)), 1060e6).cause_names == names
+
+
+def test_a_level_above_the_throttles_own_low_is_past_the_cache():
+    """Teeth down to 300 MB/s, then 500 for good: a stage would have gone to 300 or lower."""
+    teeth = [piece for _ in range(5) for piece in ((170, 900), (50, 300))]
+    found = diagnose(trace_of((130, 900), *teeth, (100, 900), (400, 500)), 1060e6)
+    assert set(found.causes) == {Cause.CACHE, Cause.THERMAL}
+    assert any("it stayed above the 30" in finding.evidence for finding in found.findings)
+
+
 def test_lows_at_random_from_the_start_are_a_bad_sample():
     random, pieces = np.random.default_rng(4), []
     for _ in range(14):

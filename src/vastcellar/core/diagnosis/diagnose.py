@@ -14,6 +14,7 @@ from vastcellar.core.diagnosis.drop_causes import DropCase, is_same_rate, weigh_
 from vastcellar.core.diagnosis.host_burst import AT_LINK, without_host_burst
 from vastcellar.core.diagnosis.levels import Drop, RateLevels, apart
 from vastcellar.core.diagnosis.runs_of_trace import split_runs
+from vastcellar.core.diagnosis.two_stages import may_be_two_stages
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.trace import FloatArray, Trace
 
@@ -25,6 +26,10 @@ _FAN_TEST = (
 )
 _LINK_TEST = "Name the ceiling of the link in use, or run the drive on a faster port"
 _DIRECT_TEST = "Run it again past the host's memory (direct I/O)"
+_NOT_BOTH_HEAT = (
+    "two throttle stages can't do both: on the heat of the rate after the first no drive goes on "
+    "warming to a second"
+)
 _AGAIN_TEST = "Run it again: lows at other places speak for the sample, at the same for heat"
 
 
@@ -92,7 +97,7 @@ def _diagnose(
         fan_run = _first_run(fan)
         fan_clean, _, fan_levels = without_host_burst(fan_run, link, is_direct=is_direct)
         weigh_with_fan(cases, levels[0], fan_clean, fan_levels)
-    findings += _read_cases(cases, levels)
+    findings += _read_cases(cases, levels, from_rest=from_rest)
     if not findings and not any(found.dips for found in levels):
         findings += [_flat(levels, link, trace)]
     return _conclude(trace, levels, findings, cases)
@@ -137,6 +142,11 @@ def _weigh_with_teeth(
             if apart(case.drop.after_bytes_per_s, low) < EQUAL_DEPTH:
                 case.against_cache.append("it fell to the low of the dips before it")
                 continue
+            if found[0].cause is Cause.THERMAL and case.drop.after_bytes_per_s > low:
+                case.against_heat.append(
+                    f"it stayed above the {low / 1e6:,.0f} MB/s that the throttle had gone down to"
+                )
+                continue
         if not found or found[0].cause is not Cause.THERMAL or math.isnan(case.drop.at_c):
             continue
         before = [dip.start_c for dip in dips if dip.start_s < case.drop.at_s]
@@ -154,7 +164,9 @@ def _weigh_with_teeth(
             )
 
 
-def _read_cases(cases: list[DropCase], levels: tuple[RateLevels, ...]) -> list[Finding]:
+def _read_cases(
+    cases: list[DropCase], levels: tuple[RateLevels, ...], *, from_rest: bool
+) -> list[Finding]:
     by_run: dict[int, list[DropCase]] = {}
     for case in cases:
         by_run.setdefault(case.run, []).append(case)
@@ -162,6 +174,10 @@ def _read_cases(cases: list[DropCase], levels: tuple[RateLevels, ...]) -> list[F
     for found in by_run.values():
         if not is_erratic(levels[found[0].run].dips):
             _weigh_several(found)
+        is_first = found[0].run == 0 and from_rest
+        not_both = is_first and len(found) == 2 and not _may_both_be_heat(found, levels[0])
+        if not_both:
+            _weigh_not_both_heat(found)
         for case in found:
             findings.append(_finding(case))
         open_ = [case for case in found if not case.is_heat and not case.is_cache]
@@ -177,7 +193,25 @@ def _read_cases(cases: list[DropCase], levels: tuple[RateLevels, ...]) -> list[F
                     "among them",
                 )
             )
+            if not_both:
+                findings.append(
+                    Finding(Cause.CACHE, last.drop.at_s, last.drop.written_bytes, _NOT_BOTH_HEAT)
+                )
     return findings
+
+
+def _may_both_be_heat(cases: list[DropCase], levels: RateLevels) -> bool:
+    first, second = (case.drop for case in cases)
+    if second.after_bytes_per_s >= first.after_bytes_per_s:
+        return True  # it had risen meanwhile: not one stage after the other
+    return may_be_two_stages(first, second, levels.levels[0].start_s)
+
+
+def _weigh_not_both_heat(cases: list[DropCase]) -> None:
+    heats = [case for case in cases if case.is_heat]
+    for case in cases:
+        if len(heats) == 1 and case is not heats[0] and not case.against_cache:
+            case.against_heat.append(_NOT_BOTH_HEAT)
 
 
 def _go_down_in_steps(cases: list[DropCase]) -> bool:

@@ -12,6 +12,8 @@ from vastcellar.core.trace import Trace
 
 EQUAL_DEPTH = 0.16
 _STALL_SHARE = 0.10
+_LASTING_LOW_S = 20.0
+_IN_RHYTHM = 0.35
 
 
 def weigh_dips(levels: RateLevels, run: Trace) -> list[Finding]:
@@ -20,20 +22,25 @@ def weigh_dips(levels: RateLevels, run: Trace) -> list[Finding]:
     if not dips:
         return []
     at_s, at_bytes = dips[0].start_s, dips[0].start_bytes
-    stalls = [dip for dip in dips if dip.share < _STALL_SHARE]
-    if _is_sawtooth(dips, run):
-        started = [dip.start_c for dip in dips if not math.isnan(dip.start_c)]
+    row = sawtooth(levels, run)
+    if row:
+        started = [dip.start_c for dip in row if not math.isnan(dip.start_c)]
         at = f", each from {np.median(started):.0f} °C" if started else ""
+        depth, length_s = (
+            float(np.median([getattr(dip, name) for dip in row]))
+            for name in ("share", "duration_s")
+        )
         return [
             Finding(
                 Cause.THERMAL,
-                at_s,
-                at_bytes,
-                f"{len(dips)} lows of equal depth ({np.median([d.share for d in dips]):.0%} of the "
-                f"rate) after a quiet warm-up{at}: a throttle's sawtooth",
+                row[0].start_s,
+                row[0].start_bytes,
+                f"{len(row)} lows of equal depth ({depth:.0%} of the rate) and about "
+                f"{length_s:.0f} s after a quiet warm-up{at}: a throttle's sawtooth",
             )
         ]
     if is_erratic(dips):
+        stalls = [dip for dip in dips if dip.share < _STALL_SHARE]
         longest = max(dip.duration_s for dip in dips)
         shallow, deep = max(d.share for d in dips), min(d.share for d in dips)
         return [
@@ -56,8 +63,22 @@ def weigh_dips(levels: RateLevels, run: Trace) -> list[Finding]:
     ]
 
 
-def _is_sawtooth(dips: tuple[Dip, ...], run: Trace) -> bool:
-    """Equal lows, at least three, none of them a stall, after a quiet start or at one heat."""
+def sawtooth(levels: RateLevels, run: Trace) -> tuple[Dip, ...]:
+    """Return the lows that are a throttle's sawtooth: all of the run's, or those of one level.
+
+    Where the cache runs out between two teeth, the same low is another share of the rate.
+    """
+    if _is_sawtooth(levels.dips, run.elapsed_s[0]):
+        return levels.dips
+    for level in levels.levels:
+        row = tuple(dip for dip in levels.dips if level.start_s <= dip.start_s < level.end_s)
+        if len(row) < len(levels.dips) and _is_sawtooth(row, level.start_s):
+            return row
+    return ()
+
+
+def _is_sawtooth(dips: tuple[Dip, ...], begin_s: float) -> bool:
+    """Equal lows, at least three, none of them a stall: at one heat, or lasting, or in rhythm."""
     shares = np.array([dip.share for dip in dips])
     if len(dips) < 3 or float(np.median(shares)) < _STALL_SHARE:
         return False
@@ -66,17 +87,17 @@ def _is_sawtooth(dips: tuple[Dip, ...], run: Trace) -> bool:
     if near.mean() < 0.8 or near.sum() < 3:
         return False
     starts = np.array([dip.start_s for dip in dips])
-    lengths = np.array([dip.duration_s for dip in dips])
+    length_s = float(np.median([dip.duration_s for dip in dips]))
     started = np.array([dip.start_c for dip in dips])
     if np.isfinite(started).all():
         spread = float(np.quantile(started, 0.9) - np.quantile(started, 0.1))
         return not (spread > 2 * SENSOR_K or float(np.median(started)) < 50)
-    quiet_s = starts[0] - float(run.elapsed_s[0])
+    quiet_s = starts[0] - begin_s
+    if length_s >= _LASTING_LOW_S and quiet_s >= _LASTING_LOW_S:
+        return True  # an erratic sample's lows are short, and no two alike
     gaps = np.diff(starts)
-    is_regular = float(np.std(gaps) / np.mean(gaps)) < 0.35 if gaps.size >= 2 else False
-    return bool(
-        is_regular and quiet_s > 1.5 * float(np.median(gaps)) and float(np.median(lengths)) >= 5
-    )
+    is_regular = bool(np.std(gaps) / np.mean(gaps) < _IN_RHYTHM)
+    return is_regular and quiet_s > 1.5 * float(np.median(gaps)) and length_s >= 5
 
 
 def is_erratic(dips: tuple[Dip, ...]) -> bool:

@@ -100,19 +100,26 @@ class HeatBalance:
         # y[n] = (1 - share) y[n - 1] + share x[n], as a convolution: all constants at once.
         share = 1 - np.exp(-self._step_s / decay_s)[:, None]
         count = self._middle_s.size
-        self._fft_size = next_fast_len(2 * count, real=True)
-        kernels = share * (1 - share) ** np.arange(count)[None, :]
-        self._kernels = rfft(kernels, self._fft_size)
-        self._smooth_whole = self._smoothed(self._gb_per_s)
+        self._left = (1 - share) ** np.arange(count + 1)[None, :]
+        size = next_fast_len(2 * count, real=True)
+        spectrum = rfft(share * self._left[:, :-1], size) * rfft(self._gb_per_s, size)
+        self._smooth_whole: FloatArray = irfft(spectrum, size)[:, :count]
         fast, slow = np.meshgrid(np.arange(_FAST_S.size), np.arange(_SLOW_S.size))
         apart = _SLOW_S[slow] > 2.5 * _FAST_S[fast]
         self._fast, self._slow = fast[apart], slow[apart] + _FAST_S.size
 
-    def _smoothed(self, gb_per_s: FloatArray) -> FloatArray:
-        """Return *gb_per_s*, shape (m,), smoothed by each time constant, shape (constants, m)."""
-        spectrum = rfft(gb_per_s, self._fft_size)
-        smooth: FloatArray = irfft(self._kernels * spectrum, self._fft_size)[:, : gb_per_s.size]
-        return smooth
+    def _smoothed_from(self, first: int, seen: int) -> FloatArray:
+        """Return what was written from step *first* on, smoothed, shape (constants, seen).
+
+        What was written before is forgotten by as much each step: it is taken off what is left.
+        """
+        after = np.zeros((self._smooth_whole.shape[0], seen))
+        if first < seen:
+            after[:, first:] = self._smooth_whole[:, first:seen]
+        if 0 < first < seen:
+            before = self._smooth_whole[:, first - 1 : first]
+            after[:, first:] -= before * self._left[:, 1 : seen - first + 1]
+        return after
 
     def weigh(self, drops_s: list[float], end_s: float) -> list[CliffWeight] | None:
         """Say of each drop of the first run whether the temperature admits cliff or heat there.
@@ -135,11 +142,12 @@ class HeatBalance:
             return None
         if (times < drops_s[0]).sum() * self._step_s < _LEAST_BEFORE_S:
             return None
-        self._choose_lag(times >= drops_s[0])
-        at_cliff = [self._fit(times >= drop) for drop in drops_s]
-        hidden = _between(float(times[0]), drops_s, end_s)
-        unseen = [self._fit(times >= moment).residual for moment in hidden]
-        none = float(self._residuals(np.zeros(seen, dtype=bool))[0])
+        drops = np.searchsorted(times, drops_s)
+        self._choose_lag(int(drops[0]), seen)
+        at_cliff = [self._fit(int(drop), seen) for drop in drops]
+        hidden = np.unique(np.searchsorted(times, _between(float(times[0]), drops_s, end_s)))
+        unseen = [self._fit(int(moment), seen).residual for moment in hidden]
+        none = float(self._residuals(seen, seen)[0])
         heat = min([none, *unseen])
         best = min([heat, *(fit.residual for fit in at_cliff)])
         rms_k = (best / seen) ** 0.5
@@ -161,37 +169,37 @@ class HeatBalance:
             for index, fit in enumerate(at_cliff)
         ]
 
-    def _choose_lag(self, inside: np.ndarray) -> None:
+    def _choose_lag(self, first: int, seen: int) -> None:
         """Take the lag of the sensor with which the temperature is met best."""
         met = []
         for reading in self._readings:
             self._celsius = reading
-            met.append(float(self._residuals(inside).min()))
+            met.append(float(self._residuals(first, seen).min()))
         self._celsius = self._readings[int(np.argmin(met))]
 
     def _tolerance(self, rms_k: float) -> float:
         sigma = max(rms_k, _ROUNDING_K)
         return float((_TOLERANCE_SIGMA * sigma) ** 2 * max(_TOGETHER_S / self._step_s, 1.0))
 
-    def _fit(self, inside: np.ndarray) -> _Fit:
-        """Return the best fit with direct writing *inside*, at a factor that it can have."""
-        residual = self._residuals(inside)
-        allowed = residual.min() + self._tolerance((residual.min() / inside.size) ** 0.5)
+    def _fit(self, first: int, seen: int) -> _Fit:
+        """Return the best fit with direct writing from *first* on, at a factor it can have."""
+        residual = self._residuals(first, seen)
+        allowed = residual.min() + self._tolerance((residual.min() / seen) ** 0.5)
         can_be = _FACTORS >= _LEAST_DIRECT
         return _Fit(float(residual[can_be].min()), _FACTORS[residual <= allowed])
 
-    def _residuals(self, inside: np.ndarray) -> FloatArray:
+    def _residuals(self, first: int, seen: int) -> FloatArray:
         """Return the least sum of squares for each factor, over all pairs of time constants.
 
         T = T0 + A_fast (y_fast1 + k y_fast2) + A_slow (y_slow1 + k y_slow2), both A >= 0, with y
-        the written rate before (1) and after (2) smoothed by each time constant. *inside* has
-        shape (m,): what is written after, of the first m steps.
+        the written rate before (1) and from step *first* on (2), smoothed by each time
+        constant; of the first *seen* steps.
         """
-        after = self._smoothed(self._gb_per_s[: inside.size] * inside)
-        before = self._smooth_whole[:, : inside.size] - after
-        flat = np.stack([before, after], axis=1).reshape(-1, inside.size)
+        after = self._smoothed_from(first, seen)
+        before = self._smooth_whole[:, :seen] - after
+        flat = np.stack([before, after], axis=1).reshape(-1, seen)
         centred = flat - flat.mean(axis=1, keepdims=True)  # takes T0 out
-        celsius = self._celsius[: inside.size] - self._celsius[: inside.size].mean()
+        celsius = self._celsius[:seen] - self._celsius[:seen].mean()
         gram, along = centred @ centred.T, centred @ celsius
         total = float(celsius @ celsius)
         k = _FACTORS[:, None]

@@ -24,6 +24,7 @@ from vastcellar.core.trace import Trace
 
 RUN_S = 1800.0
 PAUSE_S = 300.0
+_MEASURED_AGAIN = 40
 _GRADES = ("right", "part", "cannot tell", "wrong")
 
 
@@ -68,18 +69,15 @@ def without_sensor(trace: Trace) -> Trace:
 
 
 def diagnose_setup(protocol: Protocol, setup: Setup) -> tuple[LoggedRun, Diagnosis, float]:
-    """Return what happened, what was diagnosed, and the seconds of the quicker of two times."""
+    """Return what happened, what was diagnosed, and how long that took in s."""
     logged, fan = protocol.runs(setup)
     trace = logged.trace if protocol.has_sensor else without_sensor(logged.trace)
     link = setup.known_link_bytes_per_s
     if fan is not None and not protocol.has_sensor:
         fan = without_sensor(fan)
-    took_s = []
-    for _ in range(2):  # the quicker one counts: the other may have met what else the machine does
-        begin_s = time.perf_counter()
-        found = diagnose(trace, link) if fan is None else diagnose_cooling_pair(trace, fan, link)
-        took_s.append(time.perf_counter() - begin_s)
-    return logged, found, min(took_s)
+    begin_s = time.perf_counter()
+    found = diagnose(trace, link) if fan is None else diagnose_cooling_pair(trace, fan, link)
+    return logged, found, time.perf_counter() - begin_s
 
 
 def main() -> None:
@@ -92,13 +90,13 @@ def main() -> None:
     setups = [draw_setup(random) for _ in range(asked.setups)]
     print(f"{asked.setups} random setups, {RUN_S / 60:.0f} min flat out; shares in %")
     print(f"{'':38}right  part  can't tell  wrong | published        | cache only, heat only right")
-    took_ms: list[float] = []
+    took: list[tuple[float, Protocol, Setup]] = []
     for protocol in PROTOCOLS:
         grades: Counter[str] = Counter()
         alone: dict[Cause, Counter[str]] = {Cause.CACHE: Counter(), Cause.THERMAL: Counter()}
         for setup in setups:
             logged, found, took_s = diagnose_setup(protocol, setup)
-            took_ms.append(took_s * 1e3)
+            took.append((took_s, protocol, setup))
             grade = logged.grade(frozenset(found.causes))
             grades[grade] += 1
             if len(logged.truth) == 1 and (only := next(iter(logged.truth))) in alone:
@@ -111,9 +109,17 @@ def main() -> None:
             f"{protocol.name:38}{right:5.1f} {part:5.1f}  {open_:9.1f}  {wrong:5.1f} | {was:16} | "
             f"{cache:3.0f} / {heat:3.0f}  (published {was_alone})"
         )
+    took_ms = np.array([took_s for took_s, *_ in took]) * 1e3
+    took.sort(key=lambda each: -each[0])
+    # A shared machine stops for a moment now and then; a slow diagnosis is slow each time.
+    again_ms = [
+        min(diagnose_setup(protocol, setup)[2] for _ in range(3)) * 1e3
+        for _, protocol, setup in took[:_MEASURED_AGAIN]
+    ]
     print(
         f"a diagnosis takes {np.median(took_ms):.0f} ms (median), {np.quantile(took_ms, 0.99):.0f} "
-        f"ms (99 of 100), {max(took_ms):.0f} ms (longest); wanted: under 50 ms"
+        f"ms (99 of 100), {took_ms.max():.0f} ms (longest); the {_MEASURED_AGAIN} longest measured "
+        f"again, best of three: up to {max(again_ms):.0f} ms; wanted: under 50 ms"
     )
 
 

@@ -73,12 +73,14 @@ def _merge(starts: list[int], at_edges: FloatArray, edges: FloatArray) -> list[_
         return _Piece(first, last, float((at_edges[last] - at_edges[first]) / span_s))
 
     pieces = [made(first, last) for first, last in itertools.pairwise(bounds)]
-    while len(pieces) > 1:
-        steps = [apart(a.rate, b.rate) for a, b in itertools.pairwise(pieces)]
-        nearest = int(np.argmin(steps))
-        if steps[nearest] >= SAME_LEVEL:
-            break
+    steps = [apart(a.rate, b.rate) for a, b in itertools.pairwise(pieces)]
+    while steps and min(steps) < SAME_LEVEL:
+        nearest = steps.index(min(steps))
         pieces[nearest : nearest + 2] = [made(pieces[nearest].first, pieces[nearest + 1].last)]
+        around = pieces[max(nearest - 1, 0) : nearest + 2]
+        steps[max(nearest - 1, 0) : nearest + 2] = [
+            apart(a.rate, b.rate) for a, b in itertools.pairwise(around)
+        ]
     return pieces
 
 

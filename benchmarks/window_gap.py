@@ -20,6 +20,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from PySide6.QtCore import QLocale, Qt, QTimer
 from PySide6.QtTest import QTest
 
+from vastcellar.core.amounts import Amount
 from vastcellar.services.folders import Folders
 from vastcellar.ui.app import Application, prepare_qt
 from vastcellar.ui.look import LIGHT, Look
@@ -64,9 +65,9 @@ def main() -> None:
         while app.bench is None or not app.bench.shelf.units:
             QTest.qWait(20)
         page = app.window.station("prove").measure
-        page.form.amount_bytes = int(asked.size_gb * 1e9)
-        page.form.folder_choice.setChecked(True)
-        page.form.folder.setText(on)
+        page.form.asked = Amount(int(asked.size_gb * 1e9))
+        page.form.target.folder_choice.setChecked(True)
+        page.form.target.folder_field.setText(on)
         page.form.choose("write")
         QTest.qWait(500)
         gaps = Gaps()

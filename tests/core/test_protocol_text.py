@@ -25,16 +25,16 @@ def test_a_line_becomes_steps_with_hands_before_the_test_they_belong_to():
     kind=st.sampled_from([kind for kind in StepKind if kind is not StepKind.PAUSE]),
     times=st.integers(1, 9),
     share=st.sampled_from([0.0, 0.05, 0.4, 1.0]),
-    gigabytes=st.integers(0, 900),
+    megabytes=st.integers(0, 9_000_000),
     minutes=st.integers(0, 200),
     steady=st.booleans(),
     pause_s=st.integers(1, 7200),
     hands=st.sampled_from(["", "Let it rest", "Turn it over"]),
 )
 def test_what_is_written_is_read_back(
-    kind, times, share, gigabytes, minutes, steady, pause_s, hands
+    kind, times, share, megabytes, minutes, steady, pause_s, hands
 ):
-    size = 0 if share else gigabytes * 10**9
+    size = 0 if share else megabytes * 10**6
     test = ProtocolStep(kind, times, size, share, minutes * 60.0, steady, 0.0, hands)
     steps = (test, ProtocolStep(StepKind.PAUSE, pause_s=float(pause_s)), test)
     assert parse_steps(steps_text(steps)) == steps

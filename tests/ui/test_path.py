@@ -107,9 +107,9 @@ def test_a_real_folder_is_tested_from_the_window_and_left_clean(app, qtbot, tmp_
     disk.mkdir()
     app.bench.document.choose("C")
     prove = app.window.station("prove").measure
-    prove.form.folder_choice.setChecked(True)
-    prove.form.folder.setText(str(disk))
-    prove.form.folder.editingFinished.emit()
+    prove.form.target.folder_choice.setChecked(True)
+    prove.form.target.folder_field.setText(str(disk))
+    prove.form.target.folder_field.editingFinished.emit()
     type_into(qtbot, field(prove, "Take"), "1 s")
     qtbot.waitUntil(lambda: "free" in prove.form.plan_line.text())
     assert "18.8 MB paced at 18.8 MB/s" in prove.form.plan_line.text()
@@ -127,9 +127,9 @@ def test_a_real_folder_is_tested_from_the_window_and_left_clean(app, qtbot, tmp_
 def test_cancel_ends_a_test_and_keeps_it_marked(app, qtbot, tmp_path):
     app.bench.document.choose("C")
     prove = app.window.station("prove").measure
-    prove.form.folder_choice.setChecked(True)
-    prove.form.folder.setText(str(tmp_path))
-    prove.form.folder.editingFinished.emit()
+    prove.form.target.folder_choice.setChecked(True)
+    prove.form.target.folder_field.setText(str(tmp_path))
+    prove.form.target.folder_field.editingFinished.emit()
     prove.start()
     qtbot.waitUntil(
         lambda: (latest := app.jobs.current.latest) is not None and latest.written_bytes > 0
@@ -151,8 +151,8 @@ def test_cancel_ends_a_test_and_keeps_it_marked(app, qtbot, tmp_path):
 )
 def test_a_folder_that_cant_be_used_is_a_sentence_not_a_test(app, qtbot, folder, says):
     prove = app.window.station("prove").measure
-    prove.form.folder_choice.setChecked(True)
-    prove.form.folder.setText(folder)
+    prove.form.target.folder_choice.setChecked(True)
+    prove.form.target.folder_field.setText(folder)
     qtbot.waitUntil(prove.form.start_button.isEnabled)
     prove.start()
     assert not app.jobs.is_busy
@@ -163,8 +163,8 @@ def test_closing_the_window_stops_a_running_test_and_cleans_up(start, qtbot, tmp
     app = start()
     app.bench.document.choose("C")
     prove = app.window.station("prove").measure
-    prove.form.folder_choice.setChecked(True)
-    prove.form.folder.setText(str(tmp_path))
+    prove.form.target.folder_choice.setChecked(True)
+    prove.form.target.folder_field.setText(str(tmp_path))
     prove.start()
     qtbot.waitUntil(lambda: any(tmp_path.glob("vast-cellar-test-*")))
     app.close()

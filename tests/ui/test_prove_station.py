@@ -10,11 +10,16 @@ from pypdf import PdfReader
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLineEdit
 
+from vastcellar.core.amounts import Amount
 from vastcellar.services.runs.measured_runs import measured_runs
 
 
 def choose(page, kind: str) -> None:
     page.form.choose(kind)
+
+
+ROOM_BYTES = 627e9
+"""Free of the demo's M-03."""
 
 
 def enter(field, text):
@@ -28,8 +33,8 @@ def run_on_rig(app, qtbot, kind: str, size_bytes: int, tag: str = ""):
         app.bench.assign("A", tag)
         qtbot.waitUntil(lambda: app.bench.judgement.chain.parts.name == tag)
     page = app.window.station("prove").measure
-    page.form.rig_choice.setChecked(True)
-    page.form.amount_bytes = size_bytes
+    page.form.target.rig_choice.setChecked(True)
+    page.form.asked = Amount(size_bytes)
     choose(page, kind)
     before = len(app.bench.shelf.records)
     qtbot.mouseClick(page.form.start_button, Qt.MouseButton.LeftButton)
@@ -50,7 +55,7 @@ def subject_a(app, monkeypatch):
 
 def test_a_plan_says_bytes_time_and_wear_before_anything_is_written(subject_a, qtbot):
     page = subject_a.window.station("prove").measure
-    page.form.amount_bytes = 400_000_000_000
+    page.form.asked = Amount(400_000_000_000)
     choose(page, "write")
     qtbot.waitUntil(lambda: "Writes 400 GB" in page.form.plan_line.text())
     text = page.form.plan_line.text()
@@ -139,10 +144,11 @@ def test_a_real_folder_is_written_read_back_and_left_clean(subject_a, qtbot, tmp
     disk = tmp_path / "disk"
     disk.mkdir()
     page = subject_a.window.station("prove").measure
-    page.form.folder_choice.setChecked(True)
-    page.form.folder.setText(str(disk))
-    page.form.amount_bytes = 64_000_000
+    page.form.target.folder_choice.setChecked(True)
+    page.form.target.folder_field.setText(str(disk))
+    page.form.asked = Amount(64_000_000)
     choose(page, "read")
+    enter(page.form.target.drive_field, "41")
     qtbot.waitUntil(lambda: "free" in page.form.plan_line.text())
     written = subject_a.bench.shelf.unit("M-03").written_bytes
     qtbot.mouseClick(page.form.start_button, Qt.MouseButton.LeftButton)
@@ -153,11 +159,49 @@ def test_a_real_folder_is_written_read_back_and_left_clean(subject_a, qtbot, tmp
     assert list(disk.iterdir()) == []
     qtbot.waitUntil(lambda: subject_a.bench.shelf.unit("M-03").written_bytes > written)
     assert subject_a.bench.shelf.unit("M-03").written_bytes == written + result.written_bytes
+    assert subject_a.bench.shelf.records[0].conditions["drive_c"] in (41.0, result_c(result))
+
+
+def result_c(result):
+    """What a sensor told at the start, where there is one: it outweighs what was typed."""
+    return float(result.write.trace.temperature_c[0])
+
+
+@pytest.mark.parametrize(
+    ("typed", "planned", "ends"),
+    [
+        ("2 min", "Writes at most", lambda run: run.write.elapsed_s == pytest.approx(120, abs=2)),
+        ("5 %", "Writes", lambda run: 0.048 < run.write.moved_bytes / ROOM_BYTES < 0.051),
+        ("until steady up to 1 h", "rounds of 30 s are steady",
+         lambda run: run.became_steady_s and run.write.elapsed_s < 3600),
+    ],
+)  # fmt: skip
+def test_how_much_is_written_may_be_a_time_a_share_or_until_steady(
+    subject_a, qtbot, typed, planned, ends
+):
+    page = subject_a.window.station("prove").measure
+    choose(page, "write")
+    enter(page.form.amount, typed)
+    qtbot.waitUntil(lambda: planned in page.form.plan_line.text())
+    qtbot.mouseClick(page.form.start_button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: not subject_a.jobs.is_busy)
+    assert subject_a.jobs.current.result.is_complete
+    assert ends(subject_a.jobs.current.result)
+
+
+def test_an_amount_that_is_none_stays_as_typed_with_its_sentence(subject_a):
+    page = subject_a.window.station("prove").measure
+    choose(page, "write")
+    enter(page.form.amount, "plenty")
+    assert page.form.amount.text() == "plenty"
+    assert "plenty" in page.form.message.text()
+    enter(page.form.target.drive_field, "900")
+    assert "no drive's temperature" in page.form.message.text()
 
 
 def test_a_cooling_pair_waits_for_hands_decides_and_calibrates_the_unit(subject_a, qtbot):
     app, page = subject_a, subject_a.window.station("prove").measure
-    page.form.rig_choice.setChecked(True)
+    page.form.target.rig_choice.setChecked(True)
     page.form.choose("protocol cooling-pair")
     qtbot.waitUntil(lambda: "rest" in page.form.plan_line.text())
     text = page.form.plan_line.text()
@@ -222,8 +266,8 @@ def test_tests_with_files_need_a_folder_and_say_what_they_found(
     disk, clips = tmp_path / "disk", tmp_path / "clips"
     disk.mkdir(), clips.mkdir()
     (clips / "A001.mov").write_bytes(b"x" * 3_000_001)
-    page.form.folder_choice.setChecked(True)
-    page.form.folder.setText(str(disk))
+    page.form.target.folder_choice.setChecked(True)
+    page.form.target.folder_field.setText(str(disk))
     page.form.choose("offload")
     page.form.clips.setText(str(clips))
     page.form.clips.editingFinished.emit()

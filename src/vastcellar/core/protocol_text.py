@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
 from dataclasses import replace
 
+from vastcellar.core.amounts import exact_size, exactly, take_amount
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.protocols import ProtocolStep, StepKind
-from vastcellar.core.units import PLAIN, parse_duration, parse_size
+from vastcellar.core.units import parse_duration, parse_size
 
 _REST = ("rest", "pause", "wait")
 _MOST_TIMES = 100
@@ -57,47 +57,29 @@ def _step(words: str, where: str, decimal_point: str) -> ProtocolStep:
     if kind not in list(StepKind):
         raise BadValueError(f"there is no test {name!r}", where=where, mend=f"Use {_LIST}")
     step = ProtocolStep(StepKind(kind))
-    for pattern, take in _PARTS:
-        if found := re.search(pattern, rest, re.IGNORECASE):
-            step = take(step, found, where, decimal_point)
-            rest = f"{rest[: found.start()]} {rest[found.end() :]}".strip()
+    if found := re.search(r"\bx ?(\d+)\b", rest, re.IGNORECASE):
+        step = _times(step, found, where)
+        rest = f"{rest[: found.start()]} {rest[found.end() :]}".strip()
+    amount, rest = take_amount(rest, where, decimal_point)
+    step = replace(
+        step,
+        share_of_free=amount.share_of_free,
+        most_s=amount.most_s,
+        until_steady=amount.until_steady,
+    )
     if not rest:
         return step
     size = parse_size(rest, where=where, decimal_point=decimal_point)
     return replace(step, size_bytes=int(size))
 
 
-def _times(step: ProtocolStep, found: re.Match[str], where: str, _point: str) -> ProtocolStep:
+def _times(step: ProtocolStep, found: re.Match[str], where: str) -> ProtocolStep:
     times = int(found.group(1))
     if not 1 <= times <= _MOST_TIMES:
         raise BadValueError(
             f"it is done {times} times", where=where, mend=f"Give 1 to {_MOST_TIMES}"
         )
     return replace(step, times=times)
-
-
-def _share(step: ProtocolStep, found: re.Match[str], where: str, _point: str) -> ProtocolStep:
-    share = float(found.group(1).replace(",", ".")) / 100
-    if not 0 < share <= 1:
-        raise BadValueError(f"{found.group(1)} % is no share", where=where, mend="Give 1 to 100 %")
-    return replace(step, share_of_free=share)
-
-
-def _most(step: ProtocolStep, found: re.Match[str], where: str, point: str) -> ProtocolStep:
-    return replace(step, most_s=parse_duration(found.group(1), where=where, decimal_point=point))
-
-
-def _steady(step: ProtocolStep, _found: re.Match[str], _where: str, _point: str) -> ProtocolStep:
-    return replace(step, until_steady=True)
-
-
-_Take = Callable[[ProtocolStep, "re.Match[str]", str, str], ProtocolStep]
-_PARTS: tuple[tuple[str, _Take], ...] = (
-    (r"until steady", _steady),
-    (r"\bx ?(\d+)\b", _times),
-    (r"(\d+(?:[.,]\d+)?) ?%(?: of free)?", _share),
-    (r"up to ((?:\d+(?:[.,]\d+)? ?[a-z]+ ?)+)", _most),
-)
 
 
 def steps_text(steps: tuple[ProtocolStep, ...]) -> str:
@@ -108,24 +90,16 @@ def steps_text(steps: tuple[ProtocolStep, ...]) -> str:
 def _texts(step: ProtocolStep) -> list[str]:
     hands = [f"hands: {step.instruction}"] if step.instruction else []
     if step.kind is StepKind.PAUSE:
-        return [*hands, f"rest {_exactly(step.pause_s)}"]
+        return [*hands, f"rest {exactly(step.pause_s)}"]
     words = [step.kind.value]
     if step.share_of_free:
         words.append(f"{step.share_of_free * 100:g}%")
     elif step.size_bytes:
-        words.append(PLAIN.size(step.size_bytes))
+        words.append(exact_size(step.size_bytes))
     if step.most_s:
-        words.append(f"up to {_exactly(step.most_s)}")
+        words.append(f"up to {exactly(step.most_s)}")
     if step.until_steady:
         words.append("until steady")
     if step.times > 1:
         words.append(f"x{step.times}")
     return [*hands, " ".join(words)]
-
-
-def _exactly(seconds: float) -> str:
-    """Return a time to the second: what is shown to be read may be rounded, this is read back."""
-    hours, left = divmod(seconds, 3600)
-    minutes, rest = divmod(left, 60)
-    parts = [(hours, "h"), (minutes, "min"), (rest, "s")]
-    return " ".join(f"{value:g} {unit}" for value, unit in parts if value) or "0 s"

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from enum import StrEnum
 
+from vastcellar.core.amounts import Amount
 from vastcellar.core.checks import require_not_negative
 from vastcellar.core.errors import BadValueError
 
@@ -38,29 +39,21 @@ class ProtocolStep:
     """What somebody has to do before it; the protocol waits for them."""
 
     def __post_init__(self) -> None:
-        require_not_negative(
-            f"step {self.kind}",
-            size_bytes=self.size_bytes,
-            most_s=self.most_s,
-            pause_s=self.pause_s,
-        )
-        if not 0 <= self.share_of_free <= 1:
-            raise BadValueError(
-                f"share_of_free is {self.share_of_free}",
-                where=f"step {self.kind}",
-                mend="Give a share from 0 to 1",
-            )
+        require_not_negative(f"step {self.kind}", pause_s=self.pause_s)
         if self.times < 1:
             raise BadValueError(
                 f"it is done {self.times} times", where=f"step {self.kind}", mend="Give 1 or more"
             )
+        _ = self.amount  # checks itself
+
+    @property
+    def amount(self) -> Amount:
+        """What bounds it."""
+        return Amount(self.size_bytes, self.share_of_free, self.most_s, self.until_steady)
 
     def bytes_of(self, room_bytes: int, default_bytes: int) -> int:
         """Return how many bytes the step writes at most, where so many may be filled."""
-        size = self.size_bytes or default_bytes
-        if self.share_of_free:
-            size = int(room_bytes * self.share_of_free)
-        return min(size, room_bytes)
+        return min(self.amount.bytes_of(room_bytes, default_bytes), room_bytes)
 
 
 @dataclass(frozen=True, slots=True)

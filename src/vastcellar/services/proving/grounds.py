@@ -69,6 +69,8 @@ class FolderGround:
     link_bytes_per_s: float | None = None
     apart: bool = False
     """Whether its tests run in a process of their own."""
+    drive_c: float | None = None
+    """The drive's temperature now as somebody read it, where no sensor tells."""
     is_simulated = False
 
     @property
@@ -93,6 +95,7 @@ class FolderGround:
             rest=rest,
             with_fan=with_fan,
             apart=self.apart,
+            drive_c=self.drive_c,
         )
 
     def record(self, loads: Sequence[RecorderLoad]) -> Proof:

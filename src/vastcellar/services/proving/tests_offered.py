@@ -9,11 +9,13 @@ from pathlib import Path
 
 import numpy as np
 
+from vastcellar.core.amounts import Amount
 from vastcellar.core.chain import Chain, heat_path
 from vastcellar.core.endurance_run import EventKind, Phase, run_endurance, sample
 from vastcellar.core.errors import BadValueError, VastCellarError
 from vastcellar.core.judgement import free_bytes
 from vastcellar.core.recorder import RecorderLoad
+from vastcellar.core.steady import ROUNDS
 from vastcellar.core.trace import FloatArray
 from vastcellar.core.units import NumberFormat
 from vastcellar.services.folders import Folders
@@ -116,13 +118,15 @@ class Wish:
     """What somebody asks for: a test, where, and how much of it."""
 
     test: Test
-    size_bytes: int
+    amount: Amount
     loads: tuple[RecorderLoad, ...]
     """Of the camera, or of all that record at once."""
     folder: Path | None
     """None for a simulated rig."""
     clips: Path | None = None
     """To offload; None makes them up."""
+    drive_c: float | None = None
+    """The drive's temperature now, where no sensor tells it."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -133,12 +137,18 @@ class PlanText:
     trouble: VastCellarError | None = None
 
 
-def _flat_plan(test: Test, size_bytes: int, room_bytes: int) -> FlatPlan:
+def _flat_plan(test: Test, amount: Amount, room_bytes: int) -> FlatPlan:
     if test.kind == "burst":
         return burst_plan()
     if test.kind == "capacity":
         return capacity_plan(room_bytes)
-    return FlatPlan(test.kind, size_bytes, reads_back=test.kind == "read")
+    return FlatPlan(
+        test.kind,
+        amount.bytes_of(room_bytes, room_bytes),
+        most_s=amount.most_s or math.inf,
+        until_steady=amount.until_steady,
+        reads_back=test.kind == "read",
+    )
 
 
 def _file_plan(wish: Wish) -> FilePlan:
@@ -146,12 +156,19 @@ def _file_plan(wish: Wish) -> FilePlan:
         return usual_edit_plan()
     if wish.test.kind == "project":
         return ProjectPlan()
-    return clips_in(wish.clips) if wish.clips is not None else usual_clips(wish.size_bytes)
+    if wish.clips is not None:
+        return clips_in(wish.clips)
+    if not wish.amount.size_bytes:
+        raise BadValueError(
+            "clips are made up to a size", where=wish.test.name, mend="Write for example 20 GB"
+        )
+    return usual_clips(wish.amount.size_bytes)
 
 
 def _ground(wish: Wish, chain: Chain, ambient_c: float, workplace: Workplace) -> Ground:
     if wish.folder is not None:
-        return FolderGround(wish.folder, workplace.folders.test_notes, chain, ambient_c, apart=True)
+        notes = workplace.folders.test_notes
+        return FolderGround(wish.folder, notes, chain, ambient_c, apart=True, drive_c=wish.drive_c)
     return RigGround(chain, ambient_c, workplace)
 
 
@@ -224,10 +241,13 @@ def _recorder_text(
 
 def _flat_text(wish: Wish, chain: Chain, place: Place | None, fmt: NumberFormat) -> str:
     room = place.room_bytes if place else rig_room_bytes(chain)
-    plan = _flat_plan(wish.test, wish.size_bytes, room)
+    plan = _flat_plan(wish.test, wish.amount, room)
     if place is not None:
         require_flat_room(plan, place)
-    parts = [f"Writes {fmt.size(plan.most_bytes)}"]
+    is_bounded = plan.until_steady or math.isfinite(plan.most_s)
+    parts = [f"Writes {'at most ' if is_bounded else ''}{fmt.size(plan.most_bytes)}"]
+    if plan.until_steady:
+        parts.append(f"until {ROUNDS} rounds of {plan.round_s:.0f} s are steady")
     seconds = _longest_s(plan, chain)
     if math.isfinite(seconds):
         parts.append(f"up to {fmt.duration(max(round(seconds), 1))}")
@@ -269,7 +289,8 @@ def _lasting_bytes_per_s(chain: Chain) -> float:
 
 def _longest_s(plan: FlatPlan, chain: Chain) -> float:
     lasting = _lasting_bytes_per_s(chain)
-    return plan.most_bytes / lasting * (1.5 if plan.reads_back else 1.0) if lasting else math.inf
+    by_bytes_s = plan.most_bytes / lasting if lasting else math.inf
+    return min(by_bytes_s, plan.most_s) * (1.5 if plan.reads_back else 1.0)
 
 
 @dataclass(frozen=True)
@@ -280,7 +301,7 @@ class Expected:
     bytes_per_s: FloatArray
 
 
-def expected_profile(test: Test, size_bytes: int, chain: Chain, ambient_c: float) -> Expected:
+def expected_profile(test: Test, amount: Amount, chain: Chain, ambient_c: float) -> Expected:
     """Return the write profile that the chain's model has for *test*, from rest.
 
     The model is the unit's own where it was calibrated. Empty where nothing connects, or where
@@ -288,8 +309,8 @@ def expected_profile(test: Test, size_bytes: int, chain: Chain, ambient_c: float
     """
     if chain.problem or chain.parts.drive.behaviour is None:
         return Expected(np.empty(0), np.empty(0))
-    room = rig_room_bytes(chain)
-    plan = _flat_plan(test, min(size_bytes, max(room, BURST_BYTES)), max(room, BURST_BYTES))
+    room = max(rig_room_bytes(chain), BURST_BYTES)
+    plan = _flat_plan(test, amount, room)
     run = run_endurance(
         chain.parts.drive.writes,
         heat_path(chain.parts, ambient_c),
@@ -302,8 +323,8 @@ def expected_profile(test: Test, size_bytes: int, chain: Chain, ambient_c: float
     end_s = full.at_s if full is not None else run.duration_s
     moments = np.linspace(0.0, end_s * 0.999, _EXPECTED_POINTS)
     written = sample(run, moments).written_bytes
-    # The test ends with its bytes; the profile is drawn again as finely up to there.
-    end_s = float(np.interp(plan.most_bytes, written, moments))
+    # The test ends with its bytes or its time; the profile is drawn again as finely up to there.
+    end_s = min(float(np.interp(plan.most_bytes, written, moments)), plan.most_s)
     moments = np.linspace(0.0, end_s, _EXPECTED_POINTS)
     return Expected(moments / 60, sample(run, moments).written_bytes_per_s)
 
@@ -338,7 +359,7 @@ def make_proof(
     if test.needs_folder:
         return ground.files(_file_plan(wish))
     room = ground.room_bytes
-    flat = _flat_plan(test, wish.size_bytes, max(room, BURST_BYTES) if not wish.folder else room)
+    flat = _flat_plan(test, wish.amount, max(room, BURST_BYTES) if not wish.folder else room)
     if isinstance(ground, RigGround):
         ground.speed = rig_speed(_longest_s(flat, chain))
         rest = COOL

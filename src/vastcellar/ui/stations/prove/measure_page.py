@@ -168,7 +168,7 @@ class MeasurePage(QWidget):
         judgement, form = self._bench.judgement, self.form
         return (
             form.test.kind,
-            form.amount_bytes,
+            form.asked,
             form.needed_bytes_per_s(),
             (judgement.chain if judgement else None),
         )
@@ -178,8 +178,8 @@ class MeasurePage(QWidget):
         chain = judgement.chain if judgement else None
         if chain is None or form.test.kind not in FLAT:
             return
-        test, size, ambient_c = form.test, form.amount_bytes, self._bench.document.shoot.ambient_c
-        self._seer.request(lambda: expected_profile(test, size, chain, ambient_c))
+        test, amount, ambient_c = form.test, form.asked, self._bench.document.shoot.ambient_c
+        self._seer.request(lambda: expected_profile(test, amount, chain, ambient_c))
 
     def _on_expected(self, expected: object) -> None:
         if isinstance(expected, Expected) and self.form.test.kind in FLAT:

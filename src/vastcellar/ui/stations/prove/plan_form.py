@@ -2,31 +2,31 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QSignalBlocker, Signal
 from PySide6.QtWidgets import (
-    QButtonGroup,
     QCheckBox,
     QComboBox,
-    QFileDialog,
     QHBoxLayout,
     QLineEdit,
     QPushButton,
-    QRadioButton,
     QVBoxLayout,
     QWidget,
 )
 
+from vastcellar.core.amounts import HINT, Amount, amount_text, parse_amount
 from vastcellar.core.chain import Chain
 from vastcellar.core.errors import BadValueError, VastCellarError
 from vastcellar.core.protocols import StepKind
 from vastcellar.core.recorder import RecorderLoad
-from vastcellar.core.units import parse_duration, parse_size
+from vastcellar.core.units import parse_duration
 from vastcellar.services.proving.keeping import AnyProof
 from vastcellar.services.proving.protocols import Protocol, keep_own_protocol
 from vastcellar.services.proving.recorder_loads import load_of_camera
 from vastcellar.services.proving.tests_offered import (
+    FLAT,
     RECORDER,
     TESTS,
     PlanText,
@@ -39,10 +39,12 @@ from vastcellar.services.proving.tests_offered import (
 from vastcellar.ui.models.background import Background
 from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.stations.prove.protocol_dialog import ProtocolDialog
+from vastcellar.ui.stations.prove.target_row import TargetRow
 from vastcellar.ui.widgets.cards import card, label
 from vastcellar.ui.widgets.inputs import QuantityField
 
 _DEFAULT_SIZE_BYTES = 300_000_000_000
+_LEAST_SIZE_BYTES = 1_000_000
 
 
 class PlanForm(QWidget):
@@ -57,17 +59,13 @@ class PlanForm(QWidget):
         self._take_s = 0.0
         self._subject_key = ""
         numbers = bench.look.numbers
-        self.rig_choice = QRadioButton("Simulated rig")
-        self.folder_choice = QRadioButton("Real folder")
-        self.folder = QLineEdit()
-        self.folder.setObjectName("Folder")
-        self.folder.setPlaceholderText("a folder on the drive to test")
-        self.browse = QPushButton("Choose…")
+        self.target = TargetRow(numbers)
         self.test_choice = QComboBox()
-        self.amount = QuantityField("Size", parse_size, numbers.size)
-        self.amount_bytes = _DEFAULT_SIZE_BYTES
+        self.amount = QuantityField("Amount", parse_amount, partial(amount_text, fmt=numbers))
+        self.amount.setToolTip(f"{HINT}. What comes first ends it.")
+        self.asked = Amount(_DEFAULT_SIZE_BYTES)
         self.take = QuantityField("Take", parse_duration, numbers.duration)
-        self.take_label, self.amount_label = label("Take"), label("Size")
+        self.take_label, self.amount_label = label("Take"), label("Amount")
         self.all_cameras = QCheckBox("all cameras at once")
         self.all_cameras.setToolTip("Every camera of the shoot records to this drive, each its own")
         self.clips = QLineEdit()
@@ -85,19 +83,18 @@ class PlanForm(QWidget):
         self._planner = Background(self)
         self._fill_tests()
         self._lay_out()
-        self.browse.clicked.connect(self._choose_folder)
-        self.folder_choice.toggled.connect(self._on_target)
-        self.folder.editingFinished.connect(self.plan)
+        self.target.changed.connect(self.plan)
+        self.target.refused.connect(self.say)
         self.clips.editingFinished.connect(self.plan)
         self.all_cameras.toggled.connect(self._on_all)
         self.take.entered.connect(self._on_take)
         self.take.refused.connect(self.say)
-        self.amount.entered.connect(self._on_size)
+        self.amount.entered.connect(self._on_amount)
         self.amount.refused.connect(self.say)
         self.test_choice.currentIndexChanged.connect(self._on_test)
         self._planner.done.connect(self._on_plan)
         self._planner.failed.connect(self.say)
-        self.rig_choice.setChecked(True)
+        self.target.rig_choice.setChecked(True)
 
     def dialog(self) -> ProtocolDialog:
         """Return the dialog that asks for a set of one's own, like the one that is chosen."""
@@ -128,24 +125,18 @@ class PlanForm(QWidget):
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         frame, inside = card()
-        group = QButtonGroup(self)
-        group.addButton(self.rig_choice)
-        group.addButton(self.folder_choice)
-        target = QHBoxLayout()
-        target.setSpacing(10)
-        for widget in (self.rig_choice, self.folder_choice):
-            target.addWidget(widget)
-        target.addWidget(self.folder, 1)
-        target.addWidget(self.browse)
-        inside.addLayout(target)
+        inside.addWidget(self.target)
         bottom = QHBoxLayout()
         bottom.setSpacing(10)
         bottom.addWidget(self.test_choice)
         bottom.addWidget(self.own_set)
-        for name, field in ((self.take_label, self.take), (self.amount_label, self.amount)):
+        for name, field, width in (
+            (self.take_label, self.take, 110),
+            (self.amount_label, self.amount, 170),
+        ):
             bottom.addWidget(name)
             bottom.addWidget(field)
-            field.setFixedWidth(110)
+            field.setFixedWidth(width)
         bottom.addWidget(self.all_cameras)
         bottom.addWidget(self.clips, 6)
         bottom.addStretch(1)
@@ -211,15 +202,16 @@ class PlanForm(QWidget):
         clips = self.clips.text().strip()
         return Wish(
             test=self.test,
-            size_bytes=self.amount_bytes,
+            amount=self.asked,
             loads=self.loads(),
-            folder=Path(self.folder.text().strip()) if self.folder_choice.isChecked() else None,
+            folder=self.target.folder,
             clips=Path(clips) if clips else None,
+            drive_c=self.target.drive_c,
         )
 
     def make(self, chain: Chain) -> AnyProof:
         """Return the test as it is wished for, ready to run. Raises VastCellarError."""
-        if self.folder_choice.isChecked() and not self.folder.text().strip():
+        if self.target.is_folder and not self.target.has_folder:
             raise BadValueError(
                 "no folder is chosen", where="Real folder", mend="Choose a folder on the drive"
             )
@@ -238,8 +230,9 @@ class PlanForm(QWidget):
             self._subject_key = camera.key
             self._take_s = camera.longest_take_s
         self.take.show_value(self._take_s or None)
-        self.amount.show_value(self.amount_bytes)
+        self.amount.show_value(self.asked)
         test, takes = self.test, self.records_a_take
+        self.target.ask_warmth(test.kind in FLAT or test.protocol is not None)
         is_several = len(self._bench.document.shoot.cameras) > 1
         for widget, is_shown in (
             (self.take, takes),
@@ -264,7 +257,7 @@ class PlanForm(QWidget):
         if bench.subject is None or chain is None:
             self.plan_line.setText("Choose what the camera records to in Match (Ctrl+2).")
             return
-        if self.folder_choice.isChecked() and not self.folder.text().strip():
+        if self.target.is_folder and not self.target.has_folder:
             self.plan_line.setText(f"{self.test.purpose}. Choose a folder on the drive.")
             return
         wish, numbers = self._wish(), bench.look.numbers
@@ -290,13 +283,13 @@ class PlanForm(QWidget):
         self._take_s = take_s
         self.plan()
 
-    def _on_size(self, size_bytes: float) -> None:
-        if size_bytes < 1e6:
+    def _on_amount(self, amount: Amount) -> None:
+        if 0 < amount.size_bytes < _LEAST_SIZE_BYTES:
             self.amount.refuse(
-                BadValueError("it is too small", where="Size", mend="Write for example 20 GB")
+                BadValueError("it is too small", where="Amount", mend="Write for example 20 GB")
             )
             return
-        self.amount_bytes = int(size_bytes)
+        self.asked = amount
         self.plan()
         self.amount_changed.emit()
 
@@ -307,14 +300,3 @@ class PlanForm(QWidget):
     def _on_test(self, _index: int) -> None:
         self.test_choice.setToolTip(self.test.purpose)
         self.test_changed.emit()
-
-    def _on_target(self, is_folder: bool) -> None:
-        self.folder.setEnabled(is_folder)
-        self.browse.setEnabled(is_folder)
-        self.plan()
-
-    def _choose_folder(self) -> None:
-        chosen = QFileDialog.getExistingDirectory(self, "A folder on the drive to test")
-        if chosen:
-            self.folder.setText(chosen)
-            self.plan()

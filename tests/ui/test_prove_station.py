@@ -10,6 +10,8 @@ from pypdf import PdfReader
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLineEdit
 
+from vastcellar.bench.flat_run import FlatPlan
+from vastcellar.bench.probe import Shape
 from vastcellar.core.amounts import Amount
 from vastcellar.services.runs.measured_runs import measured_runs
 
@@ -187,6 +189,41 @@ def test_how_much_is_written_may_be_a_time_a_share_or_until_steady(
     qtbot.waitUntil(lambda: not subject_a.jobs.is_busy)
     assert subject_a.jobs.current.result.is_complete
     assert ends(subject_a.jobs.current.result)
+
+
+def test_two_folders_are_compared_by_turns_and_the_difference_is_said(
+    subject_a, qtbot, tmp_path: Path, monkeypatch
+):
+    offered = "vastcellar.services.proving.tests_offered"
+    small = FlatPlan("burst", 8 * 2**20, shape=Shape(2**20, 2), reads_back=True)
+    monkeypatch.setattr(f"{offered}.burst_plan", lambda: small)
+    monkeypatch.setattr(f"{offered}.USUAL_TURNS", 3)
+    disks = tmp_path / "disk a", tmp_path / "disk b"
+    for disk in disks:
+        disk.mkdir()
+    page = subject_a.window.station("prove").measure
+    choose(page, "turns")
+    qtbot.waitUntil(lambda: "Real folder" in page.form.message.text())
+    page.form.target.folder_choice.setChecked(True)
+    page.form.target.folder_field.setText(str(disks[0]))
+    for other, says in ((disks[0], "the same folder"), (tmp_path / "gone", "gone")):
+        page.form.other.setText(str(other))
+        page.form.plan()
+        qtbot.waitUntil(lambda says=says: says in page.form.message.text())
+    page.form.other.setText(str(disks[1]))
+    page.form.plan()
+    qtbot.waitUntil(lambda: "3 turns of" in page.form.plan_line.text())
+    qtbot.mouseClick(page.form.start_button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: not subject_a.jobs.is_busy)
+    assert "difference" in page.results.cause_line.text()
+    assert "In the order A B B A A B" in page.results.evidence_line.text()
+    qtbot.waitUntil(lambda: len(subject_a.bench.shelf.records) == 3)
+    assert not [*disks[0].iterdir(), *disks[1].iterdir()]
+    page.save_run(tmp_path / "turns.json")
+    saved = json.loads((tmp_path / "turns.json").read_text())
+    assert saved["figures"]["order"] == list("ABBAAB")
+    page.save_run(tmp_path / "turns.pdf")
+    assert (tmp_path / "turns.pdf").read_bytes().startswith(b"%PDF")
 
 
 def test_an_amount_that_is_none_stays_as_typed_with_its_sentence(subject_a):

@@ -8,6 +8,7 @@ from typing import Any
 
 from vastcellar.core.trace import Trace
 from vastcellar.core.units import NumberFormat
+from vastcellar.services.proving.alternating import TurnsProof, turns_sentence
 from vastcellar.services.proving.file_proving import FileProof, file_figures, file_sentence
 from vastcellar.services.proving.flat_proving import (
     FlatProof,
@@ -46,6 +47,8 @@ def told(proof: AnyProof, fmt: NumberFormat) -> Told:
         return _flat(proof, result, fmt)
     if isinstance(proof, FileProof):
         return _files(proof, fmt)
+    if isinstance(proof, TurnsProof):
+        return _turns(proof, fmt)
     if isinstance(proof, ProtocolProof):
         return _protocol(proof, fmt)
     assert isinstance(result, RecorderResult)
@@ -95,6 +98,25 @@ def _files(proof: FileProof, fmt: NumberFormat) -> Told:
         trace=result.copy.trace if isinstance(result, OffloadResult) else None,
         notes=result.notes,
         figures={"figures": file_figures(result), "conditions": conditions},
+    )
+
+
+def _turns(proof: TurnsProof, fmt: NumberFormat) -> Told:
+    result = proof.run.result
+    assert result is not None
+    head, evidence = turns_sentence(result, fmt)
+    lines = [
+        (f"{number + 1} in {'AB'[side]}", ", ".join(
+            f"{what} {fmt.rate(rate, 1)}" for what, rate in rates.items()
+        ))
+        for number, (side, rates) in enumerate(proof.run.turns)
+    ]  # fmt: skip
+    return Told(
+        head=head,
+        evidence=evidence,
+        lines=(("where", proof.target), ("how", result.write_mode), *lines),
+        notes=result.notes,
+        figures={"figures": result.figures, "conditions": proof.run.conditions},
     )
 
 

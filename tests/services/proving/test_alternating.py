@@ -11,7 +11,14 @@ from vastcellar.bench.probe import Shape
 from vastcellar.core.errors import BadValueError, DiskError
 from vastcellar.core.units import PLAIN
 from vastcellar.services.proving import alternating
-from vastcellar.services.proving.alternating import AlternatingRun, difference_sentence, words_of
+from vastcellar.services.proving.alternating import (
+    AlternatingRun,
+    TurnsProof,
+    difference_sentence,
+    turns_sentence,
+    words_of,
+)
+from vastcellar.services.proving.keeping import keep_any
 
 PLAN = FlatPlan("read", 4 * 2**20, shape=Shape(2**20, 1), reads_back=True)
 
@@ -38,14 +45,17 @@ def test_a_slower_folder_is_told_from_chance_whatever_drifts_meanwhile(
     """Every run is slower than the one before it; B is a third slower than that."""
     made = []
 
-    def stand_in(folder, _plan, _notes):
+    def stand_in(folder, _plan, _notes, **_given):
         def rate():
             made.append(folder)
             return 900e6 * (1 - 0.01 * len(made)) * (2 / 3 if folder == folders[1] else 1.0)
 
         def snapshots():
             run.result = SimpleNamespace(
-                is_complete=True, write=SimpleNamespace(bytes_per_s=rate()), read=None
+                is_complete=True,
+                written_bytes=0,
+                write=SimpleNamespace(bytes_per_s=rate()),
+                read=None,
             )
             yield from ()
 
@@ -103,3 +113,24 @@ def test_what_is_in_the_way_of_either_folder_is_said_before_anything_is_written(
     huge = FlatPlan("write", 2**60)
     with pytest.raises(BadValueError, match="may be filled"):
         AlternatingRun(folders, huge, tmp_path / "notes")
+
+
+def test_the_first_drives_turns_are_kept_under_its_unit_and_only_the_first_from_rest(
+    workplace, folders, tmp_path
+):
+    """The other folder's drive is none of the unit; its bytes don't wear it."""
+    before = workplace.shelf().unit("M-03").written_bytes
+    run = AlternatingRun(folders, PLAN, tmp_path / "notes", times=3)
+    finish(run)
+    kept = keep_any(workplace, "M-03", TurnsProof(run))
+    records = sorted(workplace.shelf().records, key=lambda each: each.run_id)[-3:]
+    assert [record.run_id for record in records] == [each.run_id for each in kept]
+    assert [record.figures["from_rest"] for record in records] == [True, False, False]
+    assert {record.figures["protocol"] for record in records} == {"turns"}
+    assert len({record.measured_at for record in records}) == 3
+    worn = workplace.shelf().unit("M-03").written_bytes - before
+    assert worn == 3 * PLAN.most_bytes
+    assert run.result.written_bytes == 2 * worn
+    head, evidence = turns_sentence(run.result, PLAIN)
+    assert head.startswith("Write: ")
+    assert "In the order A B B A A B." in evidence

@@ -2,21 +2,43 @@
 
 from __future__ import annotations
 
+import math
 import threading
 from collections.abc import Iterator, Sequence
 from dataclasses import asdict, dataclass, field, replace
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
 from vastcellar.bench.flat_run import FlatPlan
 from vastcellar.bench.progress import Progress
+from vastcellar.core.chain import Chain
 from vastcellar.core.errors import VastCellarError
 from vastcellar.core.steady import difference, summarize
 from vastcellar.core.units import NumberFormat
 from vastcellar.services.proving.flat_proving import FlatProof, conditions_of, folder_flat_proof
+from vastcellar.services.proving.places import find_place
 from vastcellar.services.runs.measured_runs import differences_between
+from vastcellar.services.runs.resting import COOL, Rest
 
 LEAST_TURNS = 3
+USUAL_TURNS = 5
+_RIGHT_AFTER = Rest(0.0, 1.0)
+# Known of the first folder's drive alone: no difference between the two.
+_OF_CHAIN = ("host_key", "port_key", "mode_key", "enclosure_key", "cable_key", "drive_key")
+
+
+@dataclass(frozen=True)
+class TurnsResult:
+    """What a comparison by turns came to."""
+
+    figures: dict[str, Any]
+    is_complete: bool
+    ended_by: str
+    written_bytes: int
+    """Into both folders."""
+    notes: tuple[str, ...]
+    write_mode: str
 
 
 @dataclass
@@ -30,20 +52,43 @@ class AlternatingRun:
     plan: FlatPlan
     notes_folder: Path
     times: int = LEAST_TURNS
+    chain: Chain | None = None
+    """What leads to the first folder's drive, where that is known."""
+    ambient_c: float = math.nan
+    rest: Rest = COOL
+    """Of the first folder's drive, before its first turn."""
+    apart: bool = False
+    """Whether each turn runs in a process of its own."""
     turns: list[tuple[int, dict[str, float]]] = field(default_factory=list)
     """(0 or 1 for the folder, its rates), in the order they were measured."""
     conditions: list[dict[str, Any]] = field(default_factory=list)
+    proofs: list[tuple[int, FlatProof]] = field(default_factory=list)
+    """(side, test) of every turn that measured something."""
+    ended_at: list[datetime] = field(default_factory=list)
     ended_by: str = ""
     error: VastCellarError | None = None
+    shows_passes: bool = False
+    """Whether snapshots tell where a trace begins, for whoever draws them."""
 
     def __post_init__(self) -> None:
         self._stop = threading.Event()
         self._current: FlatProof | None = None
         for folder in self.folders:
-            self._proof(folder)  # says at once what is in the way of either
+            find_place(folder)  # says at once what is in the way of either
+        for side in (0, 1):
+            self._proof(side)
 
-    def _proof(self, folder: Path) -> FlatProof:
-        return folder_flat_proof(folder, self.plan, self.notes_folder)
+    def _proof(self, side: int) -> FlatProof:
+        is_first = side == 0 and not self.proofs
+        return folder_flat_proof(
+            self.folders[side],
+            self.plan,
+            self.notes_folder,
+            chain=self.chain if side == 0 else None,
+            ambient_c=self.ambient_c,
+            rest=self.rest if is_first else _RIGHT_AFTER,
+            apart=self.apart,
+        )
 
     @property
     def bytes_to_write(self) -> int:
@@ -78,7 +123,7 @@ class AlternatingRun:
             self.ended_by = str(self.error)
 
     def _turn(self, side: int, before: float, share: float) -> Iterator[Progress]:
-        proof = self._current = self._proof(self.folders[side])
+        proof = self._current = self._proof(side)
         if self._stop.is_set():  # told so before there was anything to stop
             return
         proof.begin()
@@ -87,17 +132,37 @@ class AlternatingRun:
                 snapshot,
                 phase=f"{'AB'[side]}, {snapshot.phase}",
                 done_share=before + share * snapshot.done_share,
-                begins_pass=False,
+                begins_pass=snapshot.begins_pass and self.shows_passes,
             )
         result = proof.run.result
         self.error = proof.run.error
+        if result is not None and result.written_bytes:
+            self.proofs.append((side, proof))
+            self.ended_at.append(datetime.now(UTC))
         if result is None or not result.is_complete:
             return
         rates = {"write": result.write.bytes_per_s}
         if result.read is not None:
             rates["read"] = result.read.bytes_per_s
         self.turns.append((side, rates))
-        self.conditions.append(conditions_of(proof, result))
+        known = conditions_of(proof, result)
+        self.conditions.append({key: known[key] for key in known if key not in _OF_CHAIN})
+
+    @property
+    def result(self) -> TurnsResult | None:
+        """What it came to; None where nothing was written."""
+        results = [proof.run.result for _, proof in self.proofs]
+        measured = [result for result in results if result is not None]
+        if not measured:
+            return None
+        return TurnsResult(
+            figures=self.figures(),
+            is_complete=not self.ended_by,
+            ended_by=self.ended_by,
+            written_bytes=sum(result.written_bytes for result in measured),
+            notes=tuple(dict.fromkeys(note for result in measured for note in result.notes)),
+            write_mode=measured[0].write_mode,
+        )
 
     def rates(self, side: int, what: str) -> list[float]:
         """Return the rates of one folder, "write" or "read", in the order measured."""
@@ -127,6 +192,44 @@ class AlternatingRun:
             "compared": compared,
             "conditions_that_differ": list(differences_between(self.conditions)),
         }
+
+
+@dataclass(frozen=True)
+class TurnsProof:
+    """A comparison by turns, ready to run."""
+
+    run: AlternatingRun
+    is_simulated = False
+
+    @property
+    def target(self) -> str:
+        """Both folders."""
+        first, second = self.run.folders
+        return f"{first} (A), {second} (B)"
+
+    def begin(self) -> tuple[str, ...]:
+        """Each turn looks by itself how busy the computer is."""
+        return ()
+
+
+def turns_sentence(result: TurnsResult, fmt: NumberFormat) -> tuple[str, str]:
+    """Say which folder is faster, if the turns tell; and the medians with their spread."""
+    compared = result.figures["compared"]
+    heads = [difference_sentence(compared, what, fmt) for what in compared]
+    medians = [
+        f"{what} {fmt.rate(found['a']['median'])} "
+        f"({fmt.rate(found['a']['low'])} to {fmt.rate(found['a']['high'])}) in A, "
+        f"{fmt.rate(found['b']['median'])} "
+        f"({fmt.rate(found['b']['low'])} to {fmt.rate(found['b']['high'])}) in B"
+        for what, found in compared.items()
+    ]
+    if not heads:
+        return "No turn of both folders was finished.", ""
+    text = f"Medians: {'; '.join(medians)}." if medians else ""
+    order = f"In the order {' '.join(result.figures['order'])}."
+    differing = words_of(result.figures["conditions_that_differ"])
+    head = " ".join(f"{each[0].upper()}{each[1:]}" for each in heads)
+    return head, " ".join(part for part in (text, order, differing) if part)
 
 
 def difference_sentence(compared: dict[str, Any], what: str, fmt: NumberFormat) -> str:

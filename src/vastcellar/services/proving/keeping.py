@@ -7,20 +7,27 @@ from datetime import UTC, datetime
 from typing import Any
 
 from vastcellar.core.diagnosis.causes import Diagnosis
-from vastcellar.services.proving.file_proving import FileProof, file_figures
-from vastcellar.services.proving.flat_proving import FlatProof, diagnosis_of_proof, flat_figures
+from vastcellar.services.proving.alternating import AlternatingRun, TurnsProof, TurnsResult
+from vastcellar.services.proving.file_proving import FileProof, FileResult, file_figures
+from vastcellar.services.proving.flat_proving import (
+    FlatProof,
+    FlatResult,
+    diagnosis_of_proof,
+    flat_figures,
+)
 from vastcellar.services.proving.offloading import OffloadResult
-from vastcellar.services.proving.protocol_run import ProtocolProof, ProtocolRun
-from vastcellar.services.proving.recorder_proving import Proof, keep_proof
+from vastcellar.services.proving.protocol_run import ProtocolProof, ProtocolResult, ProtocolRun
+from vastcellar.services.proving.recorder_proving import Proof, RecorderResult, keep_proof
 from vastcellar.services.runs.calibrating import Foretold, foretold_of
 from vastcellar.services.runs.diagnosing import diagnosis_figures
 from vastcellar.services.workplace import Workplace
 from vastcellar.store.run_record import RunRecord
 from vastcellar.store.trace_csv import trace_text
 
-__all__ = ["KeptRun", "keep_any", "keep_flat_proof", "keep_protocol"]
+__all__ = ["AnyProof", "AnyResult", "KeptRun", "keep_any", "keep_flat_proof", "keep_protocol"]
 
-AnyProof = FlatProof | FileProof | Proof | ProtocolProof
+AnyProof = FlatProof | FileProof | Proof | ProtocolProof | TurnsProof
+AnyResult = FlatResult | FileResult | RecorderResult | ProtocolResult | TurnsResult
 
 _NO_TRACE = "elapsed_s,written_bytes,temperature_c\n"
 
@@ -124,10 +131,21 @@ def keep_protocol(workplace: Workplace, unit_tag: str, run: ProtocolRun) -> tupl
     return tuple(kept)
 
 
+def keep_turns(workplace: Workplace, unit_tag: str, run: AlternatingRun) -> tuple[KeptRun, ...]:
+    """Keep the turns in the first folder, which is the unit's; the other drive is none of it."""
+    return tuple(
+        keep_flat_proof(workplace, unit_tag, proof, protocol="turns", ended_at=ended_at)
+        for (side, proof), ended_at in zip(run.proofs, run.ended_at, strict=True)
+        if side == 0
+    )
+
+
 def keep_any(workplace: Workplace, unit_tag: str, proof: AnyProof) -> tuple[KeptRun, ...]:
     """Keep whatever has ended; nothing where nothing was measured."""
     if isinstance(proof, ProtocolProof):
         return keep_protocol(workplace, unit_tag, proof.run)
+    if isinstance(proof, TurnsProof):
+        return keep_turns(workplace, unit_tag, proof.run)
     result = proof.run.result
     if result is None or not result.written_bytes:
         return ()

@@ -19,6 +19,7 @@ from vastcellar.core.steady import ROUNDS
 from vastcellar.core.trace import FloatArray
 from vastcellar.core.units import NumberFormat
 from vastcellar.services.folders import Folders
+from vastcellar.services.proving.alternating import USUAL_TURNS, AlternatingRun, TurnsProof
 from vastcellar.services.proving.file_proving import (
     FilePlan,
     ProjectPlan,
@@ -50,7 +51,7 @@ from vastcellar.services.proving.recorder_proving import (
     require_room,
     rig_speed,
 )
-from vastcellar.services.runs.resting import COOL, rest_of
+from vastcellar.services.runs.resting import COOL, Rest, rest_of
 from vastcellar.services.workplace import Workplace
 from vastcellar.store.run_record import RunRecord
 
@@ -58,6 +59,7 @@ __all__ = [
     "FLAT",
     "RECORDER",
     "TESTS",
+    "TURNS",
     "Expected",
     "PlanText",
     "Test",
@@ -69,6 +71,7 @@ __all__ = [
 ]
 
 RECORDER = "recorder"
+TURNS = "turns"
 FLAT = ("burst", "write", "read", "capacity")
 _EXPECTED_POINTS = 400
 
@@ -95,6 +98,8 @@ TESTS = (
     Test("read", "Read back", "Written, then read past the host's cache, every block checked",
          takes_size=True),
     Test("capacity", "Capacity proof", "The free space filled and read back: does it hold that?"),
+    Test(TURNS, "Two folders by turns", "A B, B A, and so on: is the other drive faster or slower?",
+         needs_folder=True),
     Test("offload", "Offload test", "Clips copied, flushed one by one, compared with their source",
          takes_size=True, needs_folder=True),
     Test("edit", "Edit test", "UHD streams with deadlines, one more each time until one misses",
@@ -125,6 +130,8 @@ class Wish:
     """None for a simulated rig."""
     clips: Path | None = None
     """To offload; None makes them up."""
+    other_folder: Path | None = None
+    """The second of two that are compared by turns."""
     drive_c: float | None = None
     """The drive's temperature now, where no sensor tells it."""
 
@@ -190,6 +197,8 @@ def plan_text(
             text = _protocol_text(plan_protocol(test.protocol, ground, wish.loads), chain, fmt)
         elif test.kind == RECORDER:
             text = _recorder_text(wish.loads, chain, place, fmt)
+        elif test.kind == TURNS:
+            text = _turns_text(_turns(wish, chain, ambient_c, workplace, COOL), chain, fmt)
         elif test.needs_folder:
             text = _file_text(wish, chain, place, fmt)
         else:
@@ -262,6 +271,41 @@ def _file_text(wish: Wish, chain: Chain, place: Place | None, fmt: NumberFormat)
     parts = [f"Writes up to {fmt.size(plan.bytes_to_write)}"]
     parts += _worn(plan.bytes_to_write, chain, fmt)
     return f"{wish.test.purpose}. {', '.join(parts)}."
+
+
+def _turns(
+    wish: Wish, chain: Chain, ambient_c: float, workplace: Workplace, rest: Rest
+) -> AlternatingRun:
+    """Return the comparison by turns. Raises DiskError, BadValueError."""
+    if wish.folder is None or wish.other_folder is None:
+        raise BadValueError(
+            "the second folder isn't named", where=wish.test.name, mend="Choose a folder for B"
+        )
+    if wish.folder.resolve() == wish.other_folder.resolve():
+        raise BadValueError(
+            "A and B are the same folder", where=wish.test.name, mend="Choose another one for B"
+        )
+    return AlternatingRun(
+        (wish.folder, wish.other_folder),
+        burst_plan(),
+        workplace.folders.test_notes,
+        USUAL_TURNS,
+        chain=chain,
+        ambient_c=ambient_c,
+        rest=rest,
+        apart=True,
+        shows_passes=True,
+    )
+
+
+def _turns_text(run: AlternatingRun, chain: Chain, fmt: NumberFormat) -> str:
+    total = run.bytes_to_write
+    parts = [
+        f"{run.times} turns of {fmt.size(run.plan.most_bytes)} each",
+        f"{fmt.size(total)} into A and as much into B",
+        *_worn(total, chain, fmt),
+    ]
+    return f"{', '.join(parts)}."
 
 
 def _protocol_text(plan: ProtocolPlan, chain: Chain, fmt: NumberFormat) -> str:
@@ -356,6 +400,8 @@ def make_proof(
         if isinstance(ground, RigGround):
             ground.speed = rig_speed(load_together(wish.loads).duration_s)
         return ground.record(wish.loads)
+    if test.kind == TURNS:
+        return TurnsProof(_turns(wish, chain, ambient_c, workplace, rest))
     if test.needs_folder:
         return ground.files(_file_plan(wish))
     room = ground.room_bytes

@@ -6,11 +6,9 @@ import shiboken6
 from PySide6.QtCore import QObject, QThread, Signal, Slot
 
 from vastcellar.core.errors import VastCellarError
-from vastcellar.services.proving.file_proving import FileResult
-from vastcellar.services.proving.flat_proving import FlatResult, Progress
-from vastcellar.services.proving.keeping import AnyProof, KeptRun, keep_any
-from vastcellar.services.proving.protocol_run import ProtocolResult
-from vastcellar.services.proving.recorder_proving import RecorderResult, Snapshot
+from vastcellar.services.proving.flat_proving import Progress
+from vastcellar.services.proving.keeping import AnyProof, AnyResult, KeptRun, keep_any
+from vastcellar.services.proving.recorder_proving import Snapshot
 from vastcellar.services.runs.calibrating import Foretold
 from vastcellar.services.workplace import Workplace
 
@@ -69,7 +67,9 @@ class Job(QObject):
         self._worker.ended.connect(self._on_ended)
 
     @property
-    def result(self) -> RecorderResult | FlatResult | FileResult | ProtocolResult | None:
+    def result(
+        self,
+    ) -> AnyResult | None:
         """What was measured, once it has ended."""
         return self.proof.run.result
 

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QFileDialog, QPushButton, QVBoxLayout, QWidget
 from vastcellar.core.diagnosis.causes import Diagnosis
 from vastcellar.core.errors import VastCellarError
 from vastcellar.services.exports import save_bytes
+from vastcellar.services.proving.alternating import TurnsProof, TurnsResult
 from vastcellar.services.proving.file_proving import FileProof
 from vastcellar.services.proving.flat_proving import (
     FlatProof,
@@ -262,7 +263,7 @@ class MeasurePage(QWidget):
 
     def _show_flat(self, job: Job, snapshot: Progress) -> None:
         is_reading = "reading" in snapshot.phase
-        if isinstance(job.proof, FileProof) or not snapshot.moved_bytes:
+        if isinstance(job.proof, FileProof | TurnsProof) or not snapshot.moved_bytes:
             if self.hands.isVisibleTo(self):
                 return
             self.results.show_phase(snapshot)
@@ -314,6 +315,8 @@ class MeasurePage(QWidget):
         elif isinstance(proof, FileProof):
             if proof.run.result is not None:
                 self.results.end_files(proof.run.result)
+        elif isinstance(result, TurnsResult):
+            self.results.end_turns(result)
         elif isinstance(proof, FlatProof) and isinstance(result, FlatResult):
             self._end_flat(proof, result)
         elif isinstance(result, RecorderResult):
@@ -378,4 +381,4 @@ def _can_calibrate(proof: AnyProof) -> bool:
 def _figures_of_proof(proof: AnyProof) -> str:
     if isinstance(proof, Proof):
         return "recorder"
-    return "words" if isinstance(proof, FileProof) else "flat"
+    return "words" if isinstance(proof, FileProof | TurnsProof) else "flat"

@@ -29,6 +29,7 @@ from vastcellar.services.proving.tests_offered import (
     FLAT,
     RECORDER,
     TESTS,
+    TURNS,
     PlanText,
     Test,
     Wish,
@@ -71,6 +72,9 @@ class PlanForm(QWidget):
         self.clips = QLineEdit()
         self.clips.setObjectName("Clips")
         self.clips.setPlaceholderText("a folder of clips; empty makes them up")
+        self.other = QLineEdit()
+        self.other.setObjectName("Folder B")
+        self.other.setPlaceholderText("B: a folder on the other drive")
         self.own_set = QPushButton("Own set …")
         self.own_set.setToolTip("Put tests and pauses together, and keep them under a name")
         self.own_set.clicked.connect(lambda: self.dialog().exec())
@@ -86,6 +90,7 @@ class PlanForm(QWidget):
         self.target.changed.connect(self.plan)
         self.target.refused.connect(self.say)
         self.clips.editingFinished.connect(self.plan)
+        self.other.editingFinished.connect(self.plan)
         self.all_cameras.toggled.connect(self._on_all)
         self.take.entered.connect(self._on_take)
         self.take.refused.connect(self.say)
@@ -139,6 +144,7 @@ class PlanForm(QWidget):
             field.setFixedWidth(width)
         bottom.addWidget(self.all_cameras)
         bottom.addWidget(self.clips, 6)
+        bottom.addWidget(self.other, 6)
         bottom.addStretch(1)
         bottom.addWidget(self.cancel_button)
         bottom.addWidget(self.start_button)
@@ -199,13 +205,14 @@ class PlanForm(QWidget):
         return sum(need.needed_write_bytes_per_s for need in needs)
 
     def _wish(self) -> Wish:
-        clips = self.clips.text().strip()
+        clips, other = self.clips.text().strip(), self.other.text().strip()
         return Wish(
             test=self.test,
             amount=self.asked,
             loads=self.loads(),
             folder=self.target.folder,
             clips=Path(clips) if clips else None,
+            other_folder=Path(other) if other else None,
             drive_c=self.target.drive_c,
         )
 
@@ -241,6 +248,7 @@ class PlanForm(QWidget):
             (self.amount_label, test.takes_size),
             (self.all_cameras, takes and is_several),
             (self.clips, test.kind == "offload"),
+            (self.other, test.kind == TURNS),
         ):
             widget.setVisible(is_shown)
         has_setup = judgement is not None and judgement.chain is not None

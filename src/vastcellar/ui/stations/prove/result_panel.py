@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from vastcellar.core.diagnosis.causes import Diagnosis
 from vastcellar.core.recorder import RecorderLoad
+from vastcellar.services.proving.alternating import TurnsResult, turns_sentence
 from vastcellar.services.proving.file_proving import FileResult, file_sentence
 from vastcellar.services.proving.flat_proving import FlatResult, Progress
 from vastcellar.services.proving.protocol_run import ProtocolRun, protocol_sentence
@@ -150,6 +151,10 @@ class ResultPanel(QWidget):
     def end_files(self, result: FileResult) -> None:
         """Say what an edit, project or offload test came to."""
         self._say_cause(*file_sentence(result, self._look.numbers))
+
+    def end_turns(self, result: TurnsResult) -> None:
+        """Say whether the second folder is faster or slower than the first."""
+        self._say_cause(*turns_sentence(result, self._look.numbers))
 
     def end_protocol(self, run: ProtocolRun) -> None:
         """Say what a set of tests came to, or what its cooling pair decided."""

@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from scipy.stats import mannwhitneyu
 
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.latency import LatencyLog, StallLog
@@ -40,7 +41,32 @@ def test_a_difference_is_real_only_where_its_interval_leaves_zero_out():
     assert found.is_real
     assert found.low < 0.15 < found.high
     assert not difference(slow, random.normal(100, 2, 8)).is_real
-    assert difference([1.0, 2.0], [3.0, 4.0]) is None
+    # Three runs each, however far apart: one order in ten would look like that by chance.
+    assert difference([1.0, 2.0, 3.0], [30.0, 40.0, 50.0]) is None
+    assert difference([1.0, 2.0, 3.0, 4.0], [30.0, 40.0, 50.0, 60.0]).is_real
+    with pytest.raises(BadValueError, match="no rate"):
+        difference([1.0, 0.0, 3.0, 4.0], [1.0, 2.0, 3.0, 4.0])
+
+
+@given(runs=st.lists(st.integers(1, 10**6), min_size=8, max_size=20, unique=True),
+       share=st.floats(0.25, 0.75))  # fmt: skip
+def test_a_difference_is_real_exactly_where_the_exact_test_says_so(runs, share):
+    cut = min(max(int(len(runs) * share), 3), len(runs) - 3)
+    first, second = runs[:cut], runs[cut:]
+    found = difference(first, second)
+    widest = mannwhitneyu(range(cut), range(100, 100 + len(second)), method="exact").pvalue
+    if found is None:
+        assert widest > 0.05
+    else:
+        exact = mannwhitneyu(first, second, method="exact").pvalue
+        assert found.is_real == (exact <= 0.05)
+        assert found.low <= found.share <= found.high
+
+
+def test_of_equal_things_hardly_one_pair_in_twenty_is_called_different():
+    random = np.random.default_rng(8)
+    pairs = [difference(*random.lognormal(0, 0.1, (2, 5))) for _ in range(2000)]
+    assert sum(pair.is_real for pair in pairs) / len(pairs) < 0.05
 
 
 @given(st.lists(st.floats(1e-5, 100), min_size=1, max_size=200), st.floats(0.01, 1))

@@ -19,6 +19,7 @@ from vastcellar.services.folders import folders
 from vastcellar.services.judging import chain_in_file
 from vastcellar.services.proving.alternating import (
     LEAST_TURNS,
+    USUAL_TURNS,
     AlternatingRun,
     difference_sentence,
     words_of,
@@ -189,7 +190,7 @@ def _print_run(run: ProtocolRun, *, as_json: bool) -> None:
 @click.command()
 @click.argument("folder_a", type=click.Path(path_type=Path))
 @click.argument("folder_b", type=click.Path(path_type=Path))
-@click.option("--times", default=LEAST_TURNS + 2, show_default=True,
+@click.option("--times", default=USUAL_TURNS, show_default=True,
               type=click.IntRange(LEAST_TURNS, 50), help="Runs in each folder.")  # fmt: skip
 @click.option("--size", type=Quantity("size", parse_size), help="Of each run, in place of 1 GB.")
 @_JSON

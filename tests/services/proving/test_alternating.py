@@ -78,13 +78,13 @@ def test_a_slower_folder_is_told_from_chance_whatever_drifts_meanwhile(
 
 def test_both_folders_are_measured_in_turn_and_left_clean(folders, tmp_path):
     """What they came to is the disk's affair; the turns and the accounting are ours."""
-    run = AlternatingRun(folders, PLAN, tmp_path / "notes", times=3)
-    assert run.bytes_to_write == 3 * PLAN.most_bytes
+    run = AlternatingRun(folders, PLAN, tmp_path / "notes", times=4)
+    assert run.bytes_to_write == 4 * PLAN.most_bytes
     figures = finish(run)
     assert figures["is_complete"]
-    assert figures["order"] == list("ABBAAB")
+    assert figures["order"] == list("ABBAABBA")
     for what in ("write", "read"):
-        assert figures["compared"][what]["a"]["count"] == 3
+        assert figures["compared"][what]["a"]["count"] == 4
         assert figures["compared"][what]["difference"] is not None
     assert "block" not in words_of(figures["conditions_that_differ"])
 

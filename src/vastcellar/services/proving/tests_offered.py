@@ -74,6 +74,7 @@ RECORDER = "recorder"
 TURNS = "turns"
 FLAT = ("burst", "write", "read", "capacity")
 _EXPECTED_POINTS = 400
+_LEAST_SHARE = 0.001
 
 
 @dataclass(frozen=True, slots=True)
@@ -229,7 +230,11 @@ def _simulated(wish: Wish, fmt: NumberFormat) -> str:
 
 def _worn(bytes_to_write: int, chain: Chain, fmt: NumberFormat) -> list[str]:
     tbw = chain.parts.drive.tbw_bytes
-    return [f"{fmt.percent(bytes_to_write / tbw)} of its rated endurance"] if tbw else []
+    if not tbw:
+        return []
+    share = bytes_to_write / tbw
+    worn = fmt.percent(share) if share >= _LEAST_SHARE else f"under {fmt.percent(_LEAST_SHARE)}"
+    return [f"{worn} of its rated endurance"]
 
 
 def _recorder_text(
@@ -294,7 +299,6 @@ def _turns(
         ambient_c=ambient_c,
         rest=rest,
         apart=True,
-        shows_passes=True,
     )
 
 

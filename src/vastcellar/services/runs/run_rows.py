@@ -104,7 +104,7 @@ def _against(index: int, group: ComparedGroup, fmt: NumberFormat) -> str:
         return "the first"
     found = group.against_first
     if found is None:
-        return "not known: three runs of each would tell"
+        return "not known: four runs of each would tell"
     low, high = (fmt.percent(share, signed=True) for share in (found.low, found.high))
     word = "real" if found.is_real else "not sure to be real"
     return f"{fmt.percent(found.share, signed=True)} ({low} to {high}), {word}"

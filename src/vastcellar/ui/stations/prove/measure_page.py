@@ -27,7 +27,13 @@ from vastcellar.services.proving.recorder_proving import (
     Snapshot,
     load_together,
 )
-from vastcellar.services.proving.tests_offered import FLAT, RECORDER, Expected, expected_profile
+from vastcellar.services.proving.tests_offered import (
+    FLAT,
+    RECORDER,
+    TURNS,
+    Expected,
+    expected_profile,
+)
 from vastcellar.services.runs.calibrating import CALIBRATES, Calibrated
 from vastcellar.services.runs.calibration_wording import calibrated_sentence
 from vastcellar.services.runs.diagnosing import CAUSE_WORDS
@@ -38,6 +44,7 @@ from vastcellar.ui.stations.prove.hands_card import HandsCard
 from vastcellar.ui.stations.prove.plan_form import PlanForm
 from vastcellar.ui.stations.prove.result_panel import ResultPanel
 from vastcellar.ui.stations.prove.trace_view import TraceView
+from vastcellar.ui.stations.prove.turns_view import TurnsView
 from vastcellar.ui.widgets.cards import card, label, row
 from vastcellar.ui.widgets.verdict_line import VerdictLine
 
@@ -62,8 +69,10 @@ class MeasurePage(QWidget):
         self.calibrate_button.setToolTip(
             "Fit how this unit writes to the runs kept of it; Match then uses that"
         )
+        self.picture_name, self.axes_line = label(kind="head"), label(kind="soft")
         self.mode_line = label(kind="soft")
         self.trace = TraceView(look)
+        self.turns = TurnsView(look)
         self.results = ResultPanel(look)
         self._doctor = Background(self)
         self._seer = Background(self)
@@ -87,13 +96,15 @@ class MeasurePage(QWidget):
         layout.addWidget(self.form)
         layout.addWidget(self.hands)
         frame, inside = card()
-        head = row(label("Trace", "head"), self.mode_line)
-        head.addWidget(label("MB/s over minutes", "soft"))
+        head = row(self.picture_name, self.mode_line)
+        head.addWidget(self.axes_line)
         head.addWidget(self.calibrate_button)
         head.addWidget(self.save_button)
         inside.addLayout(head)
         inside.addWidget(self.results)
         inside.addWidget(self.trace, 1)
+        inside.addWidget(self.turns, 1)
+        self._show_picture(by_turns=False)
         layout.addWidget(frame, 1)
 
     def _connect(self) -> None:
@@ -128,12 +139,18 @@ class MeasurePage(QWidget):
             self.subtitle.setText("Add a camera in Shoot first (Ctrl+1)")
         else:
             name = judgement.chain.parts.name if judgement.chain else "nothing yet"
-            self.title.setText(f"{self.form.test.name} of {self.form.cameras_text} on {name}")
+            self.title.setText(self._title_on(name))
             self.subtitle.setText(camera.recording.name)
             self.verdict.show_judgement(judgement, camera)
         self.form.refresh(is_busy=self._jobs.is_busy)
         if self._jobs.current is None:
             self.results.begin(self._figures_of(self.form.test.kind))
+
+    def _title_on(self, drive: str) -> str:
+        test = self.form.test
+        if test.kind == TURNS:
+            return f"{test.name}: {drive} is A"
+        return f"{test.name} of {self.form.cameras_text} on {drive}"
 
     def _figures_of(self, kind: str) -> str:
         if kind == RECORDER:
@@ -145,6 +162,13 @@ class MeasurePage(QWidget):
         if not self._jobs.is_busy:
             self._show_blank()
 
+    def _show_picture(self, *, by_turns: bool) -> None:
+        """Show the trace, or every turn of a comparison in its place."""
+        self.trace.setVisible(not by_turns)
+        self.turns.setVisible(by_turns)
+        self.picture_name.setText("Turns" if by_turns else "Trace")
+        self.axes_line.setText("MB/s, turn by turn" if by_turns else "MB/s over minutes")
+
     def _hide_saving(self) -> None:
         self.save_button.hide()
         self.calibrate_button.hide()
@@ -152,6 +176,8 @@ class MeasurePage(QWidget):
     def _show_blank(self) -> None:
         """Another test than the one shown: nothing of it has been measured yet."""
         loads, kind = self.form.loads(), self.form.test.kind
+        self.turns.show_turns([])
+        self._show_picture(by_turns=kind == TURNS)
         self.results.begin(self._figures_of(kind))
         self.mode_line.setText("not run yet")
         self._hide_saving()
@@ -195,7 +221,7 @@ class MeasurePage(QWidget):
         if camera is None or chain is None or self._jobs.is_busy:
             return
         unit = chain.parts.unit
-        title = f"{self.form.test.name} of {self.form.cameras_text} on {chain.parts.name}"
+        title = self._title_on(chain.parts.name)
         try:
             self._jobs.start(unit.tag if unit else "", title, self.form.make(chain))
         except VastCellarError as error:
@@ -212,6 +238,8 @@ class MeasurePage(QWidget):
 
     def _on_started(self, job: Job) -> None:
         needed = self.form.needed_bytes_per_s()
+        self.turns.show_turns([])
+        self._show_picture(by_turns=isinstance(job.proof, TurnsProof))
         self.results.begin(_figures_of_proof(job.proof))
         if isinstance(job.proof, Proof):
             load = job.proof.plan.load
@@ -235,7 +263,9 @@ class MeasurePage(QWidget):
         if snapshot is None:
             return
         self.hands.ask(job.proof.run.waits_for if isinstance(job.proof, ProtocolProof) else "")
-        if job.elapsed_s:
+        if isinstance(job.proof, TurnsProof):
+            self.turns.show_turns(list(job.proof.run.turns))
+        elif job.elapsed_s:
             self._draw(job)
         if isinstance(snapshot, Progress):
             self._show_flat(job, snapshot)

@@ -67,6 +67,9 @@ def _load(demo: bool, shoot_path: Path | None, places: Folders) -> _Loaded:
     return _Loaded(workplace, opened, trouble)
 
 
+_SWITCH_S = 0.0005
+
+
 class Application(QObject):
     """Holds the window and what it stands on."""
 
@@ -79,6 +82,9 @@ class Application(QObject):
         look: Look | None = None,
     ) -> None:
         super().__init__()
+        # Each call into Qt lets go of the interpreter. A thread that reckons meanwhile would give
+        # it back only after 5 ms, a hundred times in one repaint.
+        sys.setswitchinterval(_SWITCH_S)
         self.places = places or folders(demo=demo)
         self._demo, self._shoot_path = demo, shoot_path
         settings = QSettings(str(self.places.config / "window.ini"), QSettings.Format.IniFormat)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import QElapsedTimer
+from PySide6.QtCore import QElapsedTimer, QTimer
 from PySide6.QtWidgets import QFileDialog, QPushButton, QVBoxLayout, QWidget
 
 from vastcellar.core.diagnosis.causes import Diagnosis
@@ -49,6 +49,7 @@ from vastcellar.ui.widgets.cards import card, label, row
 from vastcellar.ui.widgets.verdict_line import VerdictLine
 
 _DRAW_EVERY_MS = 120
+_SETTLES_MS = 150
 
 
 class MeasurePage(QWidget):
@@ -336,7 +337,8 @@ class MeasurePage(QWidget):
         self.form.cancel_button.hide()
         self.save_button.setVisible(result is not None)
         self.calibrate_button.setVisible(bool(job.kept_as) and _can_calibrate(job.proof))
-        self._bench.reload_shelf()
+        # The result is painted first: shelf and verdicts follow, and don't hold it up.
+        QTimer.singleShot(_SETTLES_MS, self._bench, self._bench.reload_shelf)
 
     def _show_result(self, job: Job) -> None:
         proof, result = job.proof, job.result

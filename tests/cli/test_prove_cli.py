@@ -8,6 +8,8 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from vastcellar.services.workplace import open_workplace
+
 EXAMPLES = Path(__file__).resolve().parents[2] / "docs" / "examples"
 
 
@@ -23,7 +25,7 @@ def type_it(tmp_path, monkeypatch):
             [command[0], "-c", code_text, *command[3:]],
             capture_output=True,
             text=True,
-            timeout=120,
+            timeout=280,
             check=False,
         )
         assert done.returncode == code, done.stderr
@@ -193,3 +195,32 @@ def test_the_cameras_of_a_shoot_record_at_once_with_frames_of_their_formats(type
     assert list(disk.iterdir()) == []
     assert "no camera 'Z'" in type_it(*words, "--camera", "Z", code=1).stderr
     type_it("prove", "record", disk, "--seconds", "1", code=2)
+
+
+def test_a_take_is_kept_under_its_unit_and_proves_the_setup_that_its_chain_names(type_it, tmp_path):
+    disk = tmp_path / "disk"
+    disk.mkdir()
+    chain = EXAMPLES / "collapse.chain.json"
+    words = ("--demo", "prove", "record", disk, "--rate", "5MB/s", "--seconds", "1", "--json")
+    bare = json.loads(type_it(*words, "--unit", "K-10").stdout)
+    named = json.loads(type_it(*words, "--unit", "K-10", "--chain", chain).stdout)
+    assert named["kept_as_run"] == bare["kept_as_run"] + 1
+    assert json.loads(type_it(*words, "--chain", chain).stdout)["kept_as_run"] is None
+    records = kept_records()
+    assert [record.conditions["host_key"] for record in records[-2:]] == [
+        "", "maro-6"
+    ]  # fmt: skip
+    assert all(record.is_complete and not record.is_simulated for record in records[-2:])
+    assert "no unit 'X'" in type_it(*words, "--unit", "X", code=1).stderr
+    rig = ("prove", "record", "--simulated", chain, "--rate", "5MB/s", "--seconds", "1")
+    assert "leave --chain out" in type_it(*rig, "--chain", chain, code=2).stderr
+    assert list(disk.iterdir()) == []
+
+
+def kept_records():
+    """The demo's runs as the terminal left them, oldest first."""
+    opened = open_workplace(demo=True)
+    try:
+        return sorted(opened.shelf().records, key=lambda record: record.run_id)
+    finally:
+        opened.close()

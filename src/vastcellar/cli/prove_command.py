@@ -14,7 +14,7 @@ from vastcellar.cli.prove_files import edit, offload, project
 from vastcellar.cli.prove_flat import burst, capacity, read, write
 from vastcellar.cli.prove_sets import compare, protocol
 from vastcellar.cli.quantities import Quantity, parse_seconds
-from vastcellar.cli.running import stopping_signals
+from vastcellar.cli.running import is_demo, stopping_signals
 from vastcellar.core.frame_sizes import FrameVariation
 from vastcellar.core.recorder import RecorderLoad
 from vastcellar.core.units import (
@@ -25,17 +25,23 @@ from vastcellar.core.units import (
 )
 from vastcellar.services.catalogs import read_catalog
 from vastcellar.services.folders import folders
-from vastcellar.services.judging import chain_in_file
+from vastcellar.services.judging import ChainFile, chain_in_file
 from vastcellar.services.proving.recorder_loads import loads_of_shoot
 from vastcellar.services.proving.recorder_proving import (
     Proof,
     folder_proof,
+    keep_proof,
     predicted_frames_dropped,
     rig_proof,
 )
 from vastcellar.services.run_records import camera_figures
 from vastcellar.services.shoots import shoot_in_file
-from vastcellar.services.workplace import remove_killed_tests
+from vastcellar.services.workplace import (
+    Workplace,
+    open_workplace,
+    remove_killed_tests,
+    require_unit,
+)
 
 
 @click.group()
@@ -86,6 +92,13 @@ for _command in (write, burst, read, capacity, offload, edit, project, protocol,
     type=click.Path(path_type=Path),
     help="A chain file: test a simulated rig of it instead of a folder.",
 )
+@click.option(
+    "--chain",
+    "chain_path",
+    type=click.Path(path_type=Path),
+    help="A chain file: what leads to FOLDER's drive. Only then can the run prove the setup.",
+)
+@click.option("--unit", "unit_tag", help="Keep the run in the cellar under this tag.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON.")
 def record(
     folder: Path | None,
@@ -98,6 +111,8 @@ def record(
     gop: int,
     seconds: float | None,
     simulated: Path | None,
+    chain_path: Path | None,
+    unit_tag: str | None,
     as_json: bool,
 ) -> None:
     """Record frames at a camera's pace into FOLDER, through its buffer, and count what is lost.
@@ -106,39 +121,73 @@ def record(
     """
     if (folder is None) == (simulated is None):
         raise click.UsageError("Name either a FOLDER or --simulated CHAIN_FILE.")
+    if simulated and chain_path:
+        raise click.UsageError("--simulated names the chain already: leave --chain out.")
     if bool(rates) == (shoot_path is not None):
         raise click.UsageError("Say what is recorded: --rate for each camera, or --shoot FILE.")
-    if shoot_path is not None:
-        shoot = shoot_in_file(shoot_path, read_catalog(folders(demo=False)))
-        loads = loads_of_shoot(shoot, keys, seconds)
-    elif seconds is None:
-        raise click.UsageError("Say how long: --seconds.")
-    else:
-        loads = tuple(
-            RecorderLoad(
-                rate, frame_rate, buffer_bytes, seconds,
-                FrameVariation(crest, gop, seed=number + 1), f"camera {number + 1}",
-            )
-            for number, rate in enumerate(rates)
-        )  # fmt: skip
-    if folder is not None:
-        places = folders(demo=False)
-        remove_killed_tests(places)
-        proof = folder_proof(folder, loads, places.test_notes, None, math.nan)
-    else:
-        assert simulated is not None  # one of the two is given
-        rig = chain_in_file(simulated, read_catalog(folders(demo=False)))
-        proof = rig_proof(loads, rig.chain, rig.ambient_c, speed=math.inf)
+    loads = (
+        loads_of_shoot(shoot_in_file(shoot_path, read_catalog(folders(demo=False))), keys, seconds)
+        if shoot_path is not None
+        else _typed_loads(rates, frame_rate, buffer_bytes, seconds, crest, gop)
+    )
+    workplace = open_workplace(demo=is_demo()) if unit_tag else None
+    if workplace is not None and unit_tag:
+        require_unit(workplace.shelf(), unit_tag)
+    described = simulated or chain_path
+    setup = chain_in_file(described, read_catalog(folders(demo=False))) if described else None
+    proof = _make(folder, loads, setup, workplace)
     if not as_json:
         plan = proof.plan
         click.echo(
             f"Writes {PLAIN.size(plan.bytes_to_write)} to {plan.target} in "
             f"{PLAIN.duration(plan.load.duration_s)}; {PLAIN.size(plan.free_bytes)} are free."
         )
+    for warning in proof.begin():
+        if not as_json:
+            click.echo(f"Note: {warning}.")
     _run(proof, quiet=as_json)
-    _print_result(proof, as_json=as_json)
+    run_id = None
+    if workplace is not None and unit_tag and proof.run.result and proof.run.result.written_bytes:
+        run_id = keep_proof(workplace, unit_tag, proof)
+    _print_result(proof, run_id, as_json=as_json)
     if proof.run.error is not None:
         raise proof.run.error
+
+
+def _typed_loads(
+    rates: tuple[float, ...],
+    frame_rate: Fraction,
+    buffer_bytes: int,
+    seconds: float | None,
+    crest: float,
+    gop: int,
+) -> tuple[RecorderLoad, ...]:
+    """Return a camera for each rate that was typed."""
+    if seconds is None:
+        raise click.UsageError("Say how long: --seconds.")
+    return tuple(
+        RecorderLoad(
+            rate, frame_rate, buffer_bytes, seconds,
+            FrameVariation(crest, gop, seed=number + 1), f"camera {number + 1}",
+        )
+        for number, rate in enumerate(rates)
+    )  # fmt: skip
+
+
+def _make(
+    folder: Path | None,
+    loads: tuple[RecorderLoad, ...],
+    setup: ChainFile | None,
+    workplace: Workplace | None,
+) -> Proof:
+    """Return the test in the folder, or on a rig of the setup."""
+    if folder is None:
+        assert setup is not None  # one of the two is given
+        return rig_proof(loads, setup.chain, setup.ambient_c, workplace=workplace, speed=math.inf)
+    places = folders(demo=False)
+    remove_killed_tests(places)
+    chain, ambient_c = (setup.chain, setup.ambient_c) if setup else (None, math.nan)
+    return folder_proof(folder, loads, places.test_notes, chain, ambient_c)
 
 
 def _run(proof: Proof, *, quiet: bool) -> None:
@@ -162,7 +211,7 @@ def _run(proof: Proof, *, quiet: bool) -> None:
                 )
 
 
-def _print_result(proof: Proof, *, as_json: bool) -> None:
+def _print_result(proof: Proof, run_id: int | None, *, as_json: bool) -> None:
     result = proof.run.result
     assert result is not None  # the run has ended
     predicted = predicted_frames_dropped(result)
@@ -188,6 +237,7 @@ def _print_result(proof: Proof, *, as_json: bool) -> None:
                 if result.frames_dropped
                 else 0.0,
                 "predicted_frames_dropped": predicted,
+                "kept_as_run": run_id,
             }
         )
         return
@@ -215,3 +265,5 @@ def _print_result(proof: Proof, *, as_json: bool) -> None:
             for each in result.cameras
         ]  # fmt: skip
     print_lines(lines)
+    if run_id is not None:
+        click.echo(f"Kept as run {run_id}.")

@@ -7,7 +7,7 @@ import pytest
 
 from vastcellar.core.errors import BadFileError
 from vastcellar.data import data_path
-from vastcellar.store.catalog_files import load_catalog
+from vastcellar.store.catalog_files import catalog_schema, load_catalog, read_units
 from vastcellar.store.shoot_files import read_chain, read_shoot, shoot_text, write_shoot
 
 SLIPWAY = json.loads(data_path("demo", "slipway.shoot.json").read_text(encoding="utf-8"))
@@ -133,6 +133,18 @@ def test_a_catalog_file_with_an_error_names_the_field(tmp_path, entry, says):
         load_catalog([catalog_file(tmp_path, cables=[entry])])
     assert says in str(caught.value)
     assert "mine.json" in caught.value.where
+
+
+@pytest.mark.parametrize("field", ["fitted", "fitted_from", "is_fit_simulated"])
+def test_a_file_cant_claim_what_only_a_calibration_finds(tmp_path, field):
+    content = json.loads(data_path("demo", "cellar.json").read_text())
+    content["units"][0][field] = None
+    path = tmp_path / "cellar.json"
+    path.write_text(json.dumps(content))
+    with pytest.raises(BadFileError, match="comes from calibrating a unit") as caught:
+        read_units(path)
+    assert "cellar.json: units" in caught.value.where
+    assert field not in catalog_schema()["$defs"]["Unit"]["properties"]
 
 
 def test_a_chain_file_is_checked_like_the_rest(tmp_path):

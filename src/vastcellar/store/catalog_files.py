@@ -72,6 +72,12 @@ _SECTIONS: dict[str, type[Any]] = {
     "units": Unit,
 }
 
+# What a calibration found is kept with its runs: a file can't claim it.
+_OF_CALIBRATION: dict[str, tuple[str, ...]] = {
+    "drives": ("typical",),
+    "units": ("fitted", "fitted_from", "is_fit_simulated"),
+}
+
 
 @lru_cache(maxsize=32)
 def section_adapter(kind: Any) -> TypeAdapter[list[Any]]:
@@ -90,6 +96,7 @@ def read_sections(path: Path, format_name: str) -> dict[str, list[Any]]:
     for name, kind in _SECTIONS.items():
         if name not in content:
             continue
+        _require_no_calibration(name, content[name], path)
         try:
             sections[name] = section_adapter(kind).validate_python(content[name])  # type: ignore[arg-type]
         except ValidationError as error:
@@ -110,6 +117,18 @@ def read_sections(path: Path, format_name: str) -> dict[str, list[Any]]:
     return sections
 
 
+def _require_no_calibration(name: str, rows: Any, path: Path) -> None:
+    """Raise BadFileError where a file claims what only measured runs can tell."""
+    for row in rows if isinstance(rows, list) else ():
+        claimed = set(row) & set(_OF_CALIBRATION.get(name, ())) if isinstance(row, dict) else set()
+        if claimed:
+            raise BadFileError(
+                f"{sorted(claimed)[0]!r} comes from calibrating a unit, not from a file",
+                where=f"{path.name}: {name}",
+                mend="Leave it out, and calibrate the unit from its runs",
+            )
+
+
 def catalog_schema() -> dict[str, Any]:
     """Return the JSON Schema of catalog and cellar files: the same sections, each optional."""
     sections = {
@@ -119,6 +138,9 @@ def catalog_schema() -> dict[str, Any]:
     definitions: dict[str, Any] = {}
     for section in sections.values():
         definitions.update(section.pop("$defs", {}))
+    for name, fields in _OF_CALIBRATION.items():
+        for field in fields:
+            del definitions[_SECTIONS[name].__name__]["properties"][field]
     return {
         "$defs": definitions,
         "title": "CatalogInFile",

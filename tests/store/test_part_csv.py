@@ -1,6 +1,7 @@
 """Parts from CSV and JSON: units read, errors at line and column, unknown stays unknown."""
 
 import json
+from dataclasses import replace
 
 import pytest
 
@@ -13,8 +14,9 @@ from vastcellar.core.needs import camera_need
 from vastcellar.core.shoot import Setup
 from vastcellar.core.units import PLAIN
 from vastcellar.data import data_path
-from vastcellar.services.own_catalog import import_parts
+from vastcellar.services.own_catalog import import_parts, save_own
 from vastcellar.services.part_wording import cable_details, drive_details, enclosure_details
+from vastcellar.store.catalog_files import catalog_schema
 from vastcellar.store.part_csv import read_parts
 
 HEADER = (
@@ -163,3 +165,11 @@ def test_five_thousand_parts_are_taken_over_and_searched(tmp_path, places, slipw
     )
     assert len(table) > 100_000
     assert table.holds.any()
+
+
+def test_own_parts_are_written_with_the_fields_that_the_schema_knows(tmp_path, catalog, places):
+    mine = replace(catalog.drive("pentle-q1-1"), key="mine", typical=None)
+    assert save_own([mine], places).drive("mine") == mine
+    (written,) = json.loads((places.catalog_folder / "own.json").read_text())["drives"]
+    known = catalog_schema()["$defs"]["Drive"]["properties"]
+    assert set(written) == set(known)

@@ -138,7 +138,7 @@ def test_a_catalog_file_with_an_error_names_the_field(tmp_path, entry, says):
 @pytest.mark.parametrize("field", ["fitted", "fitted_from", "is_fit_simulated"])
 def test_a_file_cant_claim_what_only_a_calibration_finds(tmp_path, field):
     content = json.loads(data_path("demo", "cellar.json").read_text())
-    content["units"][0][field] = None
+    content["units"][0][field] = {"cache_write_bytes_per_s": 9e9}
     path = tmp_path / "cellar.json"
     path.write_text(json.dumps(content))
     with pytest.raises(BadFileError, match="comes from calibrating a unit") as caught:

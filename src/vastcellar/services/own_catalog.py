@@ -18,7 +18,7 @@ from vastcellar.store.catalog_files import (
     CATALOG_FORMAT,
     load_catalog,
     read_sections,
-    section_adapter,
+    rows_for_file,
 )
 from vastcellar.store.json_files import read_json, require_format, write_text_whole
 from vastcellar.store.part_csv import read_parts
@@ -54,7 +54,7 @@ def save_own(things: Sequence[Own], places: Folders) -> Catalog:
         mine = [thing for thing in things if isinstance(thing, kind)]
         if not mine:
             continue
-        entries = section_adapter(kind).dump_python(mine, mode="json")
+        entries = rows_for_file(section, mine)
         keys = {entry["key"] for entry in entries}
         kept = [entry for entry in content.get(section, []) if entry.get("key") not in keys]
         content[section] = [*kept, *entries]

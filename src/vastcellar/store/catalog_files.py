@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
@@ -85,6 +85,14 @@ def section_adapter(kind: Any) -> TypeAdapter[list[Any]]:
     return TypeAdapter(list[kind])
 
 
+def rows_for_file(section: str, values: Sequence[Any]) -> list[dict[str, Any]]:
+    """Return *values* as a file lists them in its *section*, without what no file may claim."""
+    adapter = section_adapter(_SECTIONS[section])  # type: ignore[arg-type]
+    rows: list[dict[str, Any]] = adapter.dump_python(list(values), mode="json")
+    kept_out = _OF_CALIBRATION.get(section, ())
+    return [{key: row[key] for key in row if key not in kept_out} for row in rows]
+
+
 def read_sections(path: Path, format_name: str) -> dict[str, list[Any]]:
     """Return the values of each list in *path*, by the name of the section.
 
@@ -120,10 +128,11 @@ def read_sections(path: Path, format_name: str) -> dict[str, list[Any]]:
 def _require_no_calibration(name: str, rows: Any, path: Path) -> None:
     """Raise BadFileError where a file claims what only measured runs can tell."""
     for row in rows if isinstance(rows, list) else ():
-        claimed = set(row) & set(_OF_CALIBRATION.get(name, ())) if isinstance(row, dict) else set()
+        names = _OF_CALIBRATION.get(name, ()) if isinstance(row, dict) else ()
+        claimed = [field for field in names if row.get(field)]  # null claims nothing
         if claimed:
             raise BadFileError(
-                f"{sorted(claimed)[0]!r} comes from calibrating a unit, not from a file",
+                f"{claimed[0]!r} comes from calibrating a unit, not from a file",
                 where=f"{path.name}: {name}",
                 mend="Leave it out, and calibrate the unit from its runs",
             )

@@ -294,9 +294,7 @@ def test_a_protocol_that_is_cancelled_while_it_waits_ends_at_once(subject_a, qtb
     assert not subject_a.bench.shelf.records
 
 
-def test_tests_with_files_need_a_folder_and_say_what_they_found(
-    subject_a, qtbot, tmp_path, monkeypatch
-):
+def test_tests_with_files_need_a_folder_and_say_what_they_found(subject_a, qtbot, tmp_path):
     app, page = subject_a, subject_a.window.station("prove").measure
     page.form.choose("edit")
     qtbot.waitUntil(lambda: "no files to work with" in page.form.message.text())  # fmt: skip
@@ -321,12 +319,21 @@ def test_tests_with_files_need_a_folder_and_say_what_they_found(
     page.save_run(tmp_path / "offload.pdf")
     assert "came back as it was read" in PdfReader(tmp_path / "offload.pdf").pages[0].extract_text()
 
-    monkeypatch.setattr("vastcellar.services.proving.file_proving._USUAL_STREAM", (2e6, 25.0, 1))
     page.form.choose("edit")
+    enter(page.form.edit.count, "0")
+    assert "Write 1 to 64" in page.form.message.text()
+    enter(page.form.edit.count, "1")
+    streams = [page.form.edit.choice.itemText(n) for n in range(page.form.edit.choice.count())]
+    assert streams[0].startswith("UHD 422 HQ")
+    page.form.edit.choice.setCurrentIndex(
+        next(n for n, text in enumerate(streams) if text.startswith("C Air"))
+    )
+    rate = streams[page.form.edit.choice.currentIndex()].split(" · ")[1].split(" ")[0]
     qtbot.waitUntil(page.form.start_button.isEnabled)
     qtbot.mouseClick(page.form.start_button, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: len(app.bench.shelf.records) == 2)
-    assert "stream of 2" in page.results.cause_line.text()
+    assert f"stream of {rate}" in page.results.cause_line.text()
+    assert app.jobs.current.result.plan.streams == 1
     cellar = app.window.station("cellar")
     cellar.shelf.choose("M-03")
     assert [cellar.runs.index(row, 1).data() for row in (0, 1)] == ["edit", "offload"]

@@ -41,9 +41,21 @@ __all__ = [
 
 FileResult = EditResult | ProjectResult | OffloadResult
 
-_USUAL_STREAM = (92.2e6, 25.0, 4)  # UHD 422 HQ at 25, up to four streams
+USUAL_STREAMS, MOST_STREAMS = 4, 64
 _CLIP_BYTES = 500_000_000
 _USUAL_RENDER_BYTES_PER_S, _USUAL_CACHE_FILES_PER_S = 20e6, 4.0
+
+
+@dataclass(frozen=True, slots=True)
+class Stream:
+    """What an editor plays: one stream of it."""
+
+    name: str
+    bytes_per_s: float
+    frames_per_s: float
+
+
+USUAL_STREAM = Stream("UHD 422 HQ, 25 fps", 92.2e6, 25.0)
 
 
 @dataclass(frozen=True)
@@ -108,12 +120,11 @@ def usual_clips(size_bytes: int) -> OffloadPlan:
     return made_up_clips(count, max(size_bytes // count, 1))
 
 
-def usual_edit_plan() -> EditPlan:
-    """Return the playing of UHD 422 HQ at 25, up to four streams, renders and caches beside."""
-    rate, frames_per_s, streams = _USUAL_STREAM
+def usual_edit_plan(stream: Stream = USUAL_STREAM, streams: int = USUAL_STREAMS) -> EditPlan:
+    """Return the playing of up to *streams* of *stream*, renders and caches beside."""
     return EditPlan(
-        rate,
-        frames_per_s,
+        stream.bytes_per_s,
+        stream.frames_per_s,
         streams,
         render_bytes_per_s=_USUAL_RENDER_BYTES_PER_S,
         cache_files_per_s=_USUAL_CACHE_FILES_PER_S,

@@ -10,6 +10,7 @@ from vastcellar.core.frame_sizes import FrameVariation
 from vastcellar.core.needs import camera_need
 from vastcellar.core.recorder import RecorderLoad
 from vastcellar.core.shoot import Camera, Shoot
+from vastcellar.services.proving.file_proving import USUAL_STREAM, Stream
 
 _HIGHEST_CREST = 10.0
 
@@ -47,3 +48,16 @@ def loads_of_shoot(
     if not cameras:
         raise BadValueError("it has no camera", where="shoot", mend="Add one in Shoot")
     return tuple(load_of_camera(each, duration_s or each.longest_take_s) for each in cameras)
+
+
+def streams_of_shoot(shoot: Shoot) -> tuple[Stream, ...]:
+    """Return what can be edited of a shoot: the usual edit format, and each camera's own."""
+    own = (
+        Stream(
+            f"{camera.key} {camera.name}",
+            camera_need(camera).average_bytes_per_s,
+            float(camera.recording.frames_per_s),
+        )
+        for camera in shoot.cameras
+    )
+    return (USUAL_STREAM, *own)

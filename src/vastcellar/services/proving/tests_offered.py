@@ -21,8 +21,11 @@ from vastcellar.core.units import NumberFormat
 from vastcellar.services.folders import Folders
 from vastcellar.services.proving.alternating import USUAL_TURNS, AlternatingRun, TurnsProof
 from vastcellar.services.proving.file_proving import (
+    USUAL_STREAM,
+    USUAL_STREAMS,
     FilePlan,
     ProjectPlan,
+    Stream,
     usual_clips,
     usual_edit_plan,
 )
@@ -103,7 +106,7 @@ TESTS = (
          needs_folder=True),
     Test("offload", "Offload test", "Clips copied, flushed one by one, compared with their source",
          takes_size=True, needs_folder=True),
-    Test("edit", "Edit test", "UHD streams with deadlines, one more each time until one misses",
+    Test("edit", "Edit test", "Streams with deadlines, one more each time until one misses",
          needs_folder=True),
     Test("project", "Project test", "Small files made, renamed, listed, and read at random",
          needs_folder=True),
@@ -133,6 +136,9 @@ class Wish:
     """To offload; None makes them up."""
     other_folder: Path | None = None
     """The second of two that are compared by turns."""
+    stream: Stream = USUAL_STREAM
+    streams: int = USUAL_STREAMS
+    """What is edited, and up to how many at once."""
     drive_c: float | None = None
     """The drive's temperature now, where no sensor tells it."""
 
@@ -161,7 +167,7 @@ def _flat_plan(test: Test, amount: Amount, room_bytes: int) -> FlatPlan:
 
 def _file_plan(wish: Wish) -> FilePlan:
     if wish.test.kind == "edit":
-        return usual_edit_plan()
+        return usual_edit_plan(wish.stream, wish.streams)
     if wish.test.kind == "project":
         return ProjectPlan()
     if wish.clips is not None:

@@ -39,6 +39,7 @@ from vastcellar.services.proving.tests_offered import (
 )
 from vastcellar.ui.models.background import Background
 from vastcellar.ui.models.workbench import Workbench
+from vastcellar.ui.stations.prove.edit_fields import EditFields
 from vastcellar.ui.stations.prove.protocol_dialog import ProtocolDialog
 from vastcellar.ui.stations.prove.target_row import TargetRow
 from vastcellar.ui.widgets.cards import card, label
@@ -75,6 +76,7 @@ class PlanForm(QWidget):
         self.other = QLineEdit()
         self.other.setObjectName("Folder B")
         self.other.setPlaceholderText("B: a folder on the other drive")
+        self.edit = EditFields(numbers)
         self.own_set = QPushButton("Own set …")
         self.own_set.setToolTip("Put tests and pauses together, and keep them under a name")
         self.own_set.clicked.connect(lambda: self.dialog().exec())
@@ -91,6 +93,8 @@ class PlanForm(QWidget):
         self.target.refused.connect(self.say)
         self.clips.editingFinished.connect(self.plan)
         self.other.editingFinished.connect(self.plan)
+        self.edit.changed.connect(self.plan)
+        self.edit.refused.connect(self.say)
         self.all_cameras.toggled.connect(self._on_all)
         self.take.entered.connect(self._on_take)
         self.take.refused.connect(self.say)
@@ -143,6 +147,7 @@ class PlanForm(QWidget):
             bottom.addWidget(field)
             field.setFixedWidth(width)
         bottom.addWidget(self.all_cameras)
+        bottom.addWidget(self.edit)
         bottom.addWidget(self.clips, 6)
         bottom.addWidget(self.other, 6)
         bottom.addStretch(1)
@@ -213,6 +218,8 @@ class PlanForm(QWidget):
             folder=self.target.folder,
             clips=Path(clips) if clips else None,
             other_folder=Path(other) if other else None,
+            stream=self.edit.stream,
+            streams=self.edit.streams,
             drive_c=self.target.drive_c,
         )
 
@@ -238,6 +245,7 @@ class PlanForm(QWidget):
             self._take_s = camera.longest_take_s
         self.take.show_value(self._take_s or None)
         self.amount.show_value(self.asked)
+        self.edit.show_shoot(self._bench.document.shoot)
         test, takes = self.test, self.records_a_take
         self.target.ask_warmth(test.kind in FLAT or test.protocol is not None)
         is_several = len(self._bench.document.shoot.cameras) > 1
@@ -247,6 +255,7 @@ class PlanForm(QWidget):
             (self.amount, test.takes_size),
             (self.amount_label, test.takes_size),
             (self.all_cameras, takes and is_several),
+            (self.edit, test.kind == "edit"),
             (self.clips, test.kind == "offload"),
             (self.other, test.kind == TURNS),
         ):

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import errno
 import json
+import os
 from pathlib import Path
 
 import pytest
@@ -226,6 +228,46 @@ def test_two_folders_are_compared_by_turns_and_the_difference_is_said(
     assert (tmp_path / "turns.pdf").read_bytes().startswith(b"%PDF")
 
 
+def test_a_disk_that_fills_up_leaves_its_sentence_standing_and_its_run_kept(
+    subject_a, qtbot, tmp_path: Path, monkeypatch
+):
+    """Shelf and verdicts are made anew afterwards; the sentence goes when the next test begins."""
+    disk, written, real = tmp_path / "disk", [], os.pwrite
+    disk.mkdir()
+
+    def full(handle, data, at):
+        written.append(len(data))
+        if sum(written) > 40e6:
+            raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
+        return real(handle, data, at)
+
+    class AtHome:
+        """In place of a process of its own, where the disk can't be patched."""
+
+        def __class_getitem__(cls, _result):
+            return lambda make, *args: make(*args)
+
+    monkeypatch.setattr("vastcellar.services.proving.flat_proving.ApartRun", AtHome)
+    page = subject_a.window.station("prove").measure
+    page.form.target.folder_choice.setChecked(True)
+    page.form.target.folder_field.setText(str(disk))
+    page.form.asked = Amount(400_000_000)
+    choose(page, "write")
+    qtbot.waitUntil(page.form.start_button.isEnabled)
+    with monkeypatch.context() as patched:
+        patched.setattr(os, "pwrite", full)
+        qtbot.mouseClick(page.form.start_button, Qt.MouseButton.LeftButton)
+        qtbot.waitUntil(lambda: not subject_a.jobs.is_busy)
+    assert page.form.start_button.isEnabled()
+    qtbot.waitUntil(lambda: len(subject_a.bench.shelf.records) == 1)
+    qtbot.wait(300)  # whatever is judged and planned anew afterwards
+    assert "the disk is full" in page.form.message.text()
+    assert not subject_a.bench.shelf.records[0].is_complete
+    assert list(disk.iterdir()) == []
+    choose(page, "burst")
+    assert "the disk is full" not in page.form.message.text()
+
+
 def test_an_amount_that_is_none_stays_as_typed_with_its_sentence(subject_a):
     page = subject_a.window.station("prove").measure
     choose(page, "write")
@@ -334,6 +376,11 @@ def test_tests_with_files_need_a_folder_and_say_what_they_found(subject_a, qtbot
     qtbot.waitUntil(lambda: len(app.bench.shelf.records) == 2)
     assert f"stream of {rate}" in page.results.cause_line.text()
     assert app.jobs.current.result.plan.streams == 1
+    assert page.parts.isVisibleTo(page) and not page.trace.isVisibleTo(page)
+    (step,) = page.parts.shown.rows
+    assert step.name == "1 stream"
+    assert "asked" in step.text and 0 < step.wanted <= 1
+    assert step.is_short == (app.jobs.current.result.most_streams == 0)
     cellar = app.window.station("cellar")
     cellar.shelf.choose("M-03")
     assert [cellar.runs.index(row, 1).data() for row in (0, 1)] == ["edit", "offload"]

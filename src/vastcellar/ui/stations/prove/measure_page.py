@@ -11,7 +11,8 @@ from vastcellar.core.diagnosis.causes import Diagnosis
 from vastcellar.core.errors import VastCellarError
 from vastcellar.services.exports import save_bytes
 from vastcellar.services.proving.alternating import TurnsProof, TurnsResult
-from vastcellar.services.proving.file_proving import FileProof
+from vastcellar.services.proving.file_proving import EditResult, FileProof, ProjectResult
+from vastcellar.services.proving.file_rows import ResultRows, file_rows
 from vastcellar.services.proving.flat_proving import (
     FlatProof,
     FlatResult,
@@ -45,11 +46,14 @@ from vastcellar.ui.stations.prove.plan_form import PlanForm
 from vastcellar.ui.stations.prove.result_panel import ResultPanel
 from vastcellar.ui.stations.prove.trace_view import TraceView
 from vastcellar.ui.stations.prove.turns_view import TurnsView
+from vastcellar.ui.widgets.bar_rows import BarRows
 from vastcellar.ui.widgets.cards import card, label, row
 from vastcellar.ui.widgets.verdict_line import VerdictLine
 
 _DRAW_EVERY_MS = 120
 _SETTLES_MS = 150
+_PICTURES = {TURNS: "Turns", "edit": "Parts", "project": "Parts"}  # a trace of all else
+_AXES = {"Trace": "MB/s over minutes", "Turns": "MB/s, turn by turn", "Parts": ""}
 
 
 class MeasurePage(QWidget):
@@ -74,6 +78,7 @@ class MeasurePage(QWidget):
         self.mode_line = label(kind="soft")
         self.trace = TraceView(look)
         self.turns = TurnsView(look)
+        self.parts = BarRows(look)
         self.results = ResultPanel(look)
         self._doctor = Background(self)
         self._seer = Background(self)
@@ -105,7 +110,8 @@ class MeasurePage(QWidget):
         inside.addWidget(self.results)
         inside.addWidget(self.trace, 1)
         inside.addWidget(self.turns, 1)
-        self._show_picture(by_turns=False)
+        inside.addWidget(self.parts, 1)
+        self._show_picture("Trace")
         layout.addWidget(frame, 1)
 
     def _connect(self) -> None:
@@ -163,12 +169,14 @@ class MeasurePage(QWidget):
         if not self._jobs.is_busy:
             self._show_blank()
 
-    def _show_picture(self, *, by_turns: bool) -> None:
-        """Show the trace, or every turn of a comparison in its place."""
-        self.trace.setVisible(not by_turns)
-        self.turns.setVisible(by_turns)
-        self.picture_name.setText("Turns" if by_turns else "Trace")
-        self.axes_line.setText("MB/s, turn by turn" if by_turns else "MB/s over minutes")
+    def _show_picture(self, name: str) -> None:
+        """Show the trace, every turn of a comparison, or the parts of a test; empty ones anew."""
+        for key, picture in (("Trace", self.trace), ("Turns", self.turns), ("Parts", self.parts)):
+            picture.setVisible(key == name)
+        self.turns.show_turns([])
+        self.parts.show_rows(ResultRows("", ()))
+        self.picture_name.setText(name)
+        self.axes_line.setText(_AXES[name])
 
     def _hide_saving(self) -> None:
         self.save_button.hide()
@@ -177,8 +185,7 @@ class MeasurePage(QWidget):
     def _show_blank(self) -> None:
         """Another test than the one shown: nothing of it has been measured yet."""
         loads, kind = self.form.loads(), self.form.test.kind
-        self.turns.show_turns([])
-        self._show_picture(by_turns=kind == TURNS)
+        self._show_picture(_PICTURES.get(kind, "Trace"))
         self.results.begin(self._figures_of(kind))
         self.mode_line.setText("not run yet")
         self._hide_saving()
@@ -239,8 +246,7 @@ class MeasurePage(QWidget):
 
     def _on_started(self, job: Job) -> None:
         needed = self.form.needed_bytes_per_s()
-        self.turns.show_turns([])
-        self._show_picture(by_turns=isinstance(job.proof, TurnsProof))
+        self._show_picture(_picture_of(job.proof))
         self.results.begin(_figures_of_proof(job.proof))
         if isinstance(job.proof, Proof):
             load = job.proof.plan.load
@@ -254,7 +260,7 @@ class MeasurePage(QWidget):
         self._diagnosed_s = 0.0
         simulated = "simulated · " if job.proof.is_simulated else ""
         self.mode_line.setText(f"{simulated}{job.title}")
-        self.form.say(None)
+        self.form.say_ended_by(None)
         self.form.start_button.setEnabled(False)
         self._hide_saving()
         self.form.cancel_button.show()
@@ -332,9 +338,8 @@ class MeasurePage(QWidget):
             early = result.ended_by
             self.mode_line.setText(" · ".join(part for part in (how, early, job.kept_text) if part))
         self._show_result(job)
-        if job.error is not None:
-            self.form.say(job.error)
-        self.form.cancel_button.hide()
+        self.form.refresh(is_busy=False)
+        self.form.say_ended_by(job.error)
         self.save_button.setVisible(result is not None)
         self.calibrate_button.setVisible(bool(job.kept_as) and _can_calibrate(job.proof))
         # The result is painted first: shelf and verdicts follow, and don't hold it up.
@@ -345,8 +350,11 @@ class MeasurePage(QWidget):
         if isinstance(proof, ProtocolProof):
             self._end_protocol(proof)
         elif isinstance(proof, FileProof):
-            if proof.run.result is not None:
-                self.results.end_files(proof.run.result)
+            files = proof.run.result
+            if files is not None:
+                self.results.end_files(files)
+            if isinstance(files, EditResult | ProjectResult):
+                self.parts.show_rows(file_rows(files, self._bench.look.numbers))
         elif isinstance(result, TurnsResult):
             self.results.end_turns(result)
         elif isinstance(proof, FlatProof) and isinstance(result, FlatResult):
@@ -402,6 +410,12 @@ class MeasurePage(QWidget):
             save_bytes(path, run_file(path.suffix, job.title, job.proof, self._bench.look.numbers))
         except VastCellarError as error:
             self.form.say(error)
+
+
+def _picture_of(proof: AnyProof) -> str:
+    if isinstance(proof, TurnsProof):
+        return _PICTURES[TURNS]
+    return _PICTURES.get(proof.kind, "Trace") if isinstance(proof, FileProof) else "Trace"
 
 
 def _can_calibrate(proof: AnyProof) -> bool:

@@ -60,6 +60,7 @@ class PlanForm(QWidget):
         self._bench = bench
         self._take_s = 0.0
         self._subject_key = ""
+        self._ended_by: Exception | None = None
         numbers = bench.look.numbers
         self.target = TargetRow(numbers)
         self.test_choice = QComboBox()
@@ -287,9 +288,15 @@ class PlanForm(QWidget):
             self.say(plan.trouble)
 
     def say(self, error: Exception | None) -> None:
-        """Show what is in the way; None clears it."""
-        self.message.setText("" if error is None else str(error))
-        self.message.setVisible(error is not None)
+        """Show what is in the way; None clears it, down to what ended the last run."""
+        shown = error or self._ended_by
+        self.message.setText("" if shown is None else str(shown))
+        self.message.setVisible(shown is not None)
+
+    def say_ended_by(self, error: Exception | None) -> None:
+        """Show what ended a run, until the next is planned otherwise or begins; None clears it."""
+        self._ended_by = error
+        self.say(None)
 
     def _on_take(self, take_s: float) -> None:
         if take_s <= 0:
@@ -316,4 +323,5 @@ class PlanForm(QWidget):
 
     def _on_test(self, _index: int) -> None:
         self.test_choice.setToolTip(self.test.purpose)
+        self._ended_by = None
         self.test_changed.emit()

@@ -117,7 +117,9 @@ def test_runs_are_compared_and_what_differs_is_said(subject_a, qtbot):
     station = subject_a.window.station("prove")
     qtbot.mouseClick(station.tabs[1], Qt.MouseButton.LeftButton)
     page = station.compare
-    qtbot.waitUntil(lambda: len(page._traces) == 2)
+    # In our colours before anything is drawn: it was black until then.
+    assert page.plot.backgroundBrush().color() == subject_a.look.color("panel")
+    qtbot.waitUntil(lambda: len(page.traces) == 2)
     assert "differ in" in page.message.text()
     assert "enclosure" in page.message.text()
     rows = [page.medians.index(row, 0).data() for row in range(page.medians.rowCount())]

@@ -71,6 +71,7 @@ def make_plot(look: Look, *, height: int | None = None) -> pg.PlotWidget:
     plot.setFrameShape(plot.Shape.NoFrame)
     if height is not None:
         plot.setFixedHeight(height)
+    recolor_plot(plot)  # else it is black until something is drawn
     return plot
 
 

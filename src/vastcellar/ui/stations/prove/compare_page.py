@@ -47,7 +47,8 @@ class ComparePage(QWidget):
     def __init__(self, bench: Workbench) -> None:
         super().__init__()
         self._bench = bench
-        self._traces: list[tuple[MeasuredRun, Trace]] = []
+        self.traces: list[tuple[MeasuredRun, Trace]] = []
+        """What is drawn, once it is read."""
         numbers = bench.look.numbers
         self.picks = RunPicks(numbers)
         self.list = QListView()
@@ -126,7 +127,7 @@ class ComparePage(QWidget):
 
     def _on_traces(self, traces: object) -> None:
         if isinstance(traces, list):
-            self._traces = traces
+            self.traces = traces
             self._draw()
 
     def _draw(self) -> None:
@@ -142,7 +143,7 @@ class ComparePage(QWidget):
                 pg.InfiniteLine(needed, angle=0, pen=line_pen(look.color("copper"), 2.4))
             )
             highest = needed
-        for number, (run, trace) in enumerate(self._traces):
+        for number, (run, trace) in enumerate(self.traces):
             along, rate = self._curve(trace)
             if not rate.size:
                 continue

@@ -1,0 +1,41 @@
+"""What an edit or project test came to, as rows beside each other."""
+
+import math
+from dataclasses import replace
+
+from vastcellar.bench.edit_run import EditPlan, EditRun
+from vastcellar.bench.folder_target import FolderTarget
+from vastcellar.bench.project_run import ProjectPlan, ProjectRun
+from vastcellar.core.units import PLAIN
+from vastcellar.services.proving.file_rows import file_rows
+
+
+def finish(run):
+    for _ in run.snapshots():
+        pass
+    return run.result
+
+
+def test_each_step_stands_beside_what_its_streams_ask_for(tmp_path):
+    plan = EditPlan(2e6, 25, 2, step_s=0.6, clip_s=1, jumps_per_minute=400)
+    result = finish(EditRun(plan, FolderTarget(tmp_path, tmp_path / "notes")))
+    late = replace(result.steps[-1], missed=3)
+    shown = file_rows(replace(result, steps=(*result.steps[:-1], late)), PLAIN)
+    assert [row.name for row in shown.rows] == ["1 stream", "2 streams"]
+    assert shown.rows[1].wanted == 2 * shown.rows[0].wanted
+    assert max(max(row.share, row.wanted) for row in shown.rows) == 1
+    assert shown.rows[1].is_short
+    assert f"3 of {late.frames} frames late" in shown.rows[1].text
+    assert "4 MB/s asked" in shown.rows[1].text
+    assert "no frame late" in shown.rows[0].text or shown.rows[0].is_short
+
+
+def test_each_operation_is_as_long_as_nearly_all_of_its_kind_took(tmp_path):
+    plan = ProjectPlan(files=8, reads=20, large_bytes=2 * 2**20)
+    result = finish(ProjectRun(plan, FolderTarget(tmp_path, tmp_path / "notes")))
+    shown = file_rows(result, PLAIN)
+    assert [row.name for row in shown.rows] == [each.name for each in result.operations]
+    longest = max(result.operations, key=lambda each: each.latency.p99_s)
+    assert next(row for row in shown.rows if row.share == 1).name == longest.name
+    assert all(math.isnan(row.wanted) and not row.is_short for row in shown.rows)
+    assert all("a second" in row.text for row in shown.rows)

@@ -3,6 +3,7 @@
 import json
 import subprocess
 import sys
+import tempfile
 from pathlib import Path
 
 import numpy as np
@@ -224,3 +225,16 @@ def kept_records():
         return sorted(opened.shelf().records, key=lambda record: record.run_id)
     finally:
         opened.close()
+
+
+@pytest.mark.skipif(not Path("/dev/shm").is_dir(), reason="no file system in memory here")
+def test_a_folder_in_memory_is_called_no_drive_and_a_blink_has_no_slowest_second(type_it):
+    with tempfile.TemporaryDirectory(dir="/dev/shm") as folder:
+        told = type_it("prove", "write", folder, "--size", "8MB").stdout
+        assert "lies in the computer's memory (tmpfs)" in told
+        figures = json.loads(type_it("prove", "write", folder, "--size", "8MB", "--json").stdout)
+        # Written within milliseconds: a second of it was never seen.
+        assert figures["write"]["elapsed_s"] >= 1 or (
+            figures["write"]["slowest_second_bytes"] is None and "not known" in told
+        )
+        assert list(Path(folder).iterdir()) == []

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -93,10 +94,13 @@ class SecondsLog:
             self._busy_s[second] += inside_s
 
     def slowest_second_bytes(self, duration_s: float) -> float:
-        """Return the fewest bytes written in any whole second of the first *duration_s*."""
+        """Return the fewest bytes written in any whole second of the first *duration_s*.
+
+        nan for a run shorter than a second: what it wrote is no rate.
+        """
         whole = int(duration_s + 1e-6)
         padded = [*self._bytes, *([0.0] * (whole - len(self._bytes)))]
-        return min(padded[:whole], default=sum(self._bytes))
+        return min(padded[:whole], default=math.nan)
 
     def slowest_ability_bytes_per_s(self) -> float:
         """Return the lowest rate of any second while it was writing: bytes over time in writes.

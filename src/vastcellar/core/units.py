@@ -246,7 +246,8 @@ class NumberFormat:
 
     def rate(self, bytes_per_s: float, decimals: int | None = None) -> str:
         """Print a rate in MB/s, always that unit, so that figures can be compared."""
-        return f"{self.number(bytes_per_s / MB, decimals)} MB/s"
+        shown = self.number(bytes_per_s / MB, decimals)
+        return f"{shown} MB/s" if math.isfinite(bytes_per_s) else shown
 
     def bit_rate(self, bytes_per_s: float) -> str:
         """Print a rate in Mb/s, as codecs and menus state it."""

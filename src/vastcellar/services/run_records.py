@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable
 from dataclasses import asdict, dataclass
 from datetime import datetime
@@ -87,7 +88,9 @@ def recorder_figures(result: RecorderResult) -> dict[str, Any]:
         "first_drop_s": result.first_drop_s,
         "worst_backlog_bytes": result.worst_backlog_bytes,
         "worst_delay_s": result.worst_delay_s,
-        "slowest_second_bytes": result.slowest_second_bytes,
+        "slowest_second_bytes": result.slowest_second_bytes
+        if math.isfinite(result.slowest_second_bytes)
+        else None,
         "slowest_second_ability_bytes_per_s": result.slowest_second_ability_bytes_per_s,
         "cameras": [camera_figures(each) for each in result.cameras],
     }

@@ -51,12 +51,13 @@ def on_disk(base: Conditions, place: Place, load: OtherLoad) -> Conditions:
 
 
 class LoadBefore:
-    """How busy the computer was right before a run."""
+    """How busy the computer was right before a run in a *place*."""
 
-    def __init__(self) -> None:
+    def __init__(self, place: Place) -> None:
+        self._place = place
         self.load = OtherLoad(0.0, 0.0)
 
     def begin(self) -> tuple[str, ...]:
         """Look, for a moment, and return what there is to warn of. Not in the interface thread."""
         self.load = read_other_load()
-        return (self.load.warning,) if self.load.warning else ()
+        return tuple(word for word in (self.load.warning, self._place.caution) if word)

@@ -87,7 +87,7 @@ def file_proof(
     """
     place = find_place(folder)
     require_room_for(plan.bytes_to_write, place)
-    before = LoadBefore()
+    before = LoadBefore(place)
 
     def conditions(result: FileResult) -> Conditions:
         write_mode = result.read_mode if isinstance(result, ProjectResult) else result.write_mode

@@ -129,7 +129,7 @@ def folder_flat_proof(
     require_flat_room(plan, place)
     spec = plan, folder, notes_folder
     run = ApartRun[FlatResult](flat_run, *spec) if apart else flat_run(*spec)
-    before = LoadBefore()
+    before = LoadBefore(place)
     link = link_bytes_per_s or (chain.link_cap_bytes_per_s if chain else None)
 
     def conditions(result: FlatResult) -> Conditions:

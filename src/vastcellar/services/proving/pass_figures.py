@@ -2,10 +2,16 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import asdict
 from typing import Any
 
 from vastcellar.bench.stream_pass import PassResult
+
+
+def _known(value: float) -> float | None:
+    """Return *value*; None where it isn't known, as JSON has it."""
+    return value if math.isfinite(value) else None
 
 
 def pass_figures(measured: PassResult) -> dict[str, Any]:
@@ -15,7 +21,7 @@ def pass_figures(measured: PassResult) -> dict[str, Any]:
         "elapsed_s": measured.elapsed_s,
         "flush_s": measured.flush_s,
         "bytes_per_s": measured.bytes_per_s,
-        "slowest_second_bytes": measured.slowest_second_bytes,
+        "slowest_second_bytes": _known(measured.slowest_second_bytes),
         "latency": asdict(measured.latency),
         "stall_count": len(measured.stalls),
         "stalls": [asdict(stall) for stall in measured.stalls],

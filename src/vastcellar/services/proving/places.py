@@ -17,6 +17,7 @@ from vastcellar.devices.mounts import Mount, mount_of
 
 _LEAST_RESERVE_BYTES = 64 * 2**20
 _RESERVE_SHARE = 0.01
+_IN_MEMORY = ("tmpfs", "ramfs", "devtmpfs")
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,6 +27,16 @@ class Place:
     folder_name: str
     mount: Mount
     device: BlockDevice | None
+
+    @property
+    def caution(self) -> str:
+        """What makes a measurement here none of a drive; "" where nothing does."""
+        if self.mount.file_system in _IN_MEMORY:
+            return (
+                f"the folder lies in the computer's memory ({self.mount.file_system}): what is "
+                "measured there is no drive"
+            )
+        return ""
 
     @property
     def reserve_bytes(self) -> int:

@@ -145,7 +145,7 @@ def folder_proof(
     place = find_place(folder)
     spec = loads, folder, notes_folder
     run = ApartRun[RecorderResult](recorder_run, *spec) if apart else recorder_run(*spec)
-    before, base = LoadBefore(), _conditions(plan, chain, ambient_c)
+    before, base = LoadBefore(place), _conditions(plan, chain, ambient_c)
 
     def conditions(result: RecorderResult) -> Conditions:
         return on_disk(base(result), place, before.load)

@@ -215,6 +215,7 @@ def plan_text(
     if place is not None:
         return PlanText(
             f"{text} {place.mount.file_system}, {fmt.size(place.mount.free_bytes)} free."
+            + (f" {place.caution[0].upper()}{place.caution[1:]}." if place.caution else "")
         )
     return PlanText(f"{text} {_simulated(wish, fmt)}")
 

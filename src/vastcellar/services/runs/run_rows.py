@@ -57,7 +57,7 @@ def _cells(record: RunRecord, fmt: NumberFormat) -> tuple[str, str, str, str]:
             fmt.rate(write["bytes_per_s"], 1),
             fmt.size(write["moved_bytes"]),
             _found(record),
-            fmt.rate(write["slowest_second_bytes"]),
+            _NOTHING if (slowest := write["slowest_second_bytes"]) is None else fmt.rate(slowest),
         )
     if record.kind == "edit":
         count = figures["most_streams"]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import errno
 import json
 import os
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -132,6 +133,40 @@ def test_runs_are_compared_and_what_differs_is_said(subject_a, qtbot):
     page.by_time.setChecked(True)
     x, _ = page.plot.listDataItems()[0].getData()
     assert x[-1] < 60  # minutes, not GB
+
+
+def test_four_runs_of_each_are_ticked_at_once_and_tell_a_difference(subject_a, qtbot):
+    """Each unit's runs share a colour and a name; two more than fit are not ticked."""
+    run_on_rig(subject_a, qtbot, "write", 60_000_000_000)
+    run_on_rig(subject_a, qtbot, "write", 60_000_000_000, tag="K-05")
+    bench, cellar = subject_a.bench, subject_a.bench.workplace.cellar
+    for tag, count in (("M-03", 3), ("K-05", 9)):
+        made = next(each for each in cellar.runs() if each.unit_tag == tag)
+        for number in range(count):
+            write = made.figures["write"]
+            rate = write["bytes_per_s"] * (1 + (number + 1) / 100)
+            figures = made.figures | {"write": write | {"bytes_per_s": rate}}
+            cellar.add_run(replace(made, figures=figures), cellar.trace_csv(made.run_id))
+    bench.reload_shelf()
+    qtbot.waitUntil(lambda: len(bench.shelf.records) == 14)
+    station = subject_a.window.station("prove")
+    qtbot.mouseClick(station.tabs[1], Qt.MouseButton.LeftButton)
+    page = station.compare
+    for row in range(3):  # ticked by themselves: the newest three
+        assert page.picks.setData(page.picks.index(row), Qt.CheckState.Unchecked.value,
+                                  Qt.ItemDataRole.CheckStateRole)  # fmt: skip
+    for tag, ticked in (("M-03", 4), ("K-05", 12)):
+        row = next(n for n, run in enumerate(measured_runs(bench.shelf.records))
+                   if run.unit_tag == tag)  # fmt: skip
+        page.list.setCurrentIndex(page.picks.index(row))
+        qtbot.mouseClick(page.alike, Qt.MouseButton.LeftButton)
+        assert len(page.picks.ticked) == ticked
+    qtbot.waitUntil(lambda: len(page.traces) == 12)
+    against = page.medians.index(1, 5).data()
+    assert page.medians.index(1, 0).data() == "K-05 · write"
+    assert against.endswith(", real") and against.startswith("+")
+    colors = {item.opts["pen"].color().name() for item in page.plot.listDataItems()}
+    assert len(colors) == 2
 
 
 def test_one_run_answers_every_camera(subject_a, qtbot):

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QHeaderView,
     QListView,
+    QPushButton,
     QRadioButton,
     QTableView,
     QVBoxLayout,
@@ -30,7 +31,7 @@ from vastcellar.services.runs.run_rows import MEDIAN_HEADERS, median_rows
 from vastcellar.ui.models.background import Background
 from vastcellar.ui.models.text_table import TextTable
 from vastcellar.ui.models.workbench import Workbench
-from vastcellar.ui.stations.prove.run_picks import RunPicks
+from vastcellar.ui.stations.prove.run_picks import MOST_TICKED, RunPicks
 from vastcellar.ui.widgets.cards import card, label, row
 from vastcellar.ui.widgets.plots import line_pen, make_plot, note, recolor_plot
 
@@ -53,6 +54,11 @@ class ComparePage(QWidget):
         self.picks = RunPicks(numbers)
         self.list = QListView()
         self.list.setModel(self.picks)
+        self.alike = QPushButton("Tick all like the one chosen")
+        self.alike.setToolTip(
+            f"Every run of the same test on the same unit, up to {MOST_TICKED} in all: a "
+            "difference shows with four runs of each"
+        )
         self.by_time, self.by_bytes = QRadioButton("by minutes"), QRadioButton("by GB written")
         self.by_bytes.setChecked(True)
         self.message = label(kind="soft", wraps=True)
@@ -63,6 +69,7 @@ class ComparePage(QWidget):
         self._reader = Background(self)
         self._lay_out()
         self.picks.ticked_changed.connect(self._read)
+        self.alike.clicked.connect(lambda: self.picks.tick_like(self.list.currentIndex()))
         self.by_time.toggled.connect(self._draw)
         self._reader.done.connect(self._on_traces)
         self._reader.failed.connect(bench.trouble)
@@ -84,8 +91,9 @@ class ComparePage(QWidget):
         )
         inside.addWidget(self.plot, 1)
         left, beside = card()
-        beside.addWidget(label("Tick up to six", "head"))
+        beside.addWidget(label("Tick what is to be compared", "head"))
         beside.addWidget(self.list, 1)
+        beside.addWidget(self.alike)
         left.setFixedWidth(330)
         top = QHBoxLayout()
         top.setSpacing(8)
@@ -143,15 +151,24 @@ class ComparePage(QWidget):
                 pg.InfiniteLine(needed, angle=0, pen=line_pen(look.color("copper"), 2.4))
             )
             highest = needed
-        for number, (run, trace) in enumerate(self.traces):
+        groups: dict[tuple[str, str], list[int]] = {}
+        for run, _ in self.traces:
+            groups.setdefault((run.unit_tag, run.kind), []).append(run.run_id)
+        order = list(groups)
+        for run, trace in self.traces:
             along, rate = self._curve(trace)
             if not rate.size:
                 continue
-            color = look.color(_COLORS[number % len(_COLORS)])
-            pen = pg.mkPen(color, width=2.0, style=_STYLES[number // 3 % 2])
+            together = groups[run.unit_tag, run.kind]
+            group = order.index((run.unit_tag, run.kind))
+            color = look.color(_COLORS[group % len(_COLORS)])
+            pen = pg.mkPen(color, width=2.0, style=_STYLES[group // len(_COLORS) % 2])
             self.plot.plot(along, rate, pen=pen)
             highest = max(highest, float(np.quantile(rate, 0.99)))
-            text = note(f"{run.unit_tag} run {run.run_id}", look.color("ink"), (1, 1))
+            if run.run_id != together[-1]:
+                continue  # one name for all runs of a thing
+            name = f"run {run.run_id}" if len(together) == 1 else f"{len(together)} runs"
+            text = note(f"{run.unit_tag} {name}", look.color("ink"), (1, 1))
             at = float(np.median(rate[-max(rate.size // 20, 1) :]))
             while any(abs(at - other) < _LABEL_APART * highest for other in ends):
                 at += _LABEL_APART * highest

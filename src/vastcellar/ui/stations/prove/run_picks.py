@@ -18,7 +18,8 @@ from vastcellar.services.runs.measured_runs import MeasuredRun
 
 _Index = QModelIndex | QPersistentModelIndex
 _NO_PARENT = QModelIndex()
-_MOST_TICKED = 6
+MOST_TICKED = 12
+"""Enough for two drives with the runs that a difference needs, and few enough to be read."""
 
 
 def run_name(run: MeasuredRun, numbers: NumberFormat, between: str = " · ") -> str:
@@ -34,7 +35,7 @@ def run_name(run: MeasuredRun, numbers: NumberFormat, between: str = " · ") -> 
 
 
 class RunPicks(QAbstractListModel):
-    """Runs with ticks; at most six are ticked, so that the picture can be read."""
+    """Runs with ticks; at most twelve are ticked, so that the picture can be read."""
 
     ticked_changed = Signal()
 
@@ -89,7 +90,7 @@ class RunPicks(QAbstractListModel):
         number = self._runs[index.row()].run_id
         self._is_touched = True
         if Qt.CheckState(value) == Qt.CheckState.Checked:
-            if len(self._ticked) >= _MOST_TICKED:
+            if len(self._ticked) >= MOST_TICKED:
                 return False
             self._ticked.append(number)
         else:
@@ -97,3 +98,19 @@ class RunPicks(QAbstractListModel):
         self.dataChanged.emit(index, index, [role])
         self.ticked_changed.emit()
         return True
+
+    def tick_like(self, index: _Index) -> None:
+        """Tick every run of the same test on the same unit as that at *index*, the newest first."""
+        if not index.isValid():
+            return
+        chosen = self._runs[index.row()]
+        alike = [
+            run.run_id
+            for run in self._runs
+            if (run.unit_tag, run.kind) == (chosen.unit_tag, chosen.kind)
+            and run.run_id not in self._ticked
+        ]
+        self._is_touched = True
+        self._ticked += alike[: MOST_TICKED - len(self._ticked)]
+        self.dataChanged.emit(self.index(0), self.index(len(self._runs) - 1))
+        self.ticked_changed.emit()

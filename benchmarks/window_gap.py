@@ -17,8 +17,7 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from PySide6.QtCore import QLocale, Qt, QTimer
-from PySide6.QtTest import QTest
+from PySide6.QtCore import QEventLoop, QLocale, Qt, QTimer
 
 from vastcellar.core.amounts import Amount
 from vastcellar.services.folders import Folders
@@ -49,6 +48,13 @@ class Gaps:
         return sorted(seen)
 
 
+def spin(milliseconds: int) -> None:
+    """Run the event loop for a while, as the application does: other threads get their turn."""
+    loop = QEventLoop()
+    QTimer.singleShot(milliseconds, loop.quit)
+    loop.exec()
+
+
 def main() -> None:
     """Print the longest gaps, idle and measuring."""
     parser = argparse.ArgumentParser(description=__doc__.splitlines()[0])
@@ -63,23 +69,23 @@ def main() -> None:
         app = Application(demo=True, places=places, look=Look(LIGHT))
         app.start()
         while app.bench is None or not app.bench.shelf.units:
-            QTest.qWait(20)
+            spin(20)
         page = app.window.station("prove").measure
         page.form.asked = Amount(int(asked.size_gb * 1e9))
         page.form.target.folder_choice.setChecked(True)
         page.form.target.folder_field.setText(on)
         page.form.choose("write")
-        QTest.qWait(500)
+        spin(500)
         gaps = Gaps()
         gaps.take()
-        QTest.qWait(int(_IDLE_S * 1000))
+        spin(int(_IDLE_S * 1000))
         idle = gaps.take()
         halves: list[list[float]] = []
         app.jobs.ended.connect(lambda _job: halves.append(gaps.take()))
         page.start()
         while app.jobs.is_busy:
-            QTest.qWait(50)
-        QTest.qWait(1000)
+            spin(50)
+        spin(1000)
         (busy,), ending = halves, gaps.take()
         result = app.jobs.current.result
         app.close()

@@ -123,7 +123,7 @@ def test_a_step_held_up_makes_no_more_caches_than_were_announced(tmp_path, monke
     result, _ = finish(EditRun(plan, target))
     (step,) = result.steps
     assert step.missed
-    assert step.cache_files == plan.step_cache_files == 20
+    assert 1 <= step.cache_files <= plan.step_cache_files == 20  # and not 50, a second's
     assert result.written_bytes <= plan.bytes_to_write
     assert not list(tmp_path.glob("vast-cellar-test-*"))
 

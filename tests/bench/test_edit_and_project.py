@@ -33,16 +33,19 @@ def finish(run):
 
 
 def test_streams_are_added_until_one_misses_a_frame(tmp_path, monkeypatch):
-    """Reads take 150 ms once a second stream is under way: one plays, two don't."""
+    """Reads take 1.5 s once a second stream is under way: one plays, two don't.
+
+    A frame has 1.2 s: a machine that stands still for a moment makes none late.
+    """
     seen_streams = set()
 
     def slow_when_two(_self, at, into):
-        seen_streams.add(at // PLAN.clip_bytes)
-        time.sleep(0.15 if len(seen_streams) > 1 else 0.001)
+        seen_streams.add(at // plan.clip_bytes)
+        time.sleep(1.5 if len(seen_streams) > 1 else 0.001)
         return len(into)
 
     monkeypatch.setattr(StreamFiles, "read", slow_when_two)
-    plan = replace(PLAN, read_ahead_frames=6, render_bytes_per_s=0.0)
+    plan = replace(PLAN, frames_per_s=5.0, read_ahead_frames=6, render_bytes_per_s=0.0)
     result, _ = finish(EditRun(plan, FolderTarget(tmp_path, tmp_path / "notes")))
     assert [step.streams for step in result.steps] == [1, 2]
     assert result.steps[1].missed > 0
@@ -138,7 +141,9 @@ def test_a_disk_that_fills_up_under_the_caches_ends_the_edit_test(tmp_path, monk
             raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
         return real(self, data)
 
-    plan = EditPlan(4e6, 25, 2, step_s=0.8, clip_s=1, cache_files_per_s=20)
+    # A frame has 1.2 s, so that none is late and the second step is reached anywhere.
+    plan = EditPlan(4e6, 5, 2, step_s=0.8, clip_s=1, jumps_per_minute=0, scrubs_per_minute=0,
+                    cache_files_per_s=20)  # fmt: skip
     run = EditRun(plan, FolderTarget(tmp_path, tmp_path / "notes"))
     monkeypatch.setattr(Path, "write_bytes", full)
     for _ in run.snapshots():

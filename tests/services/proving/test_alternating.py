@@ -53,7 +53,7 @@ def test_a_slower_folder_is_told_from_chance_whatever_drifts_meanwhile(
         def snapshots():
             run.result = SimpleNamespace(
                 is_complete=True,
-                written_bytes=0,
+                written_bytes=1,
                 write=SimpleNamespace(bytes_per_s=rate()),
                 read=None,
             )

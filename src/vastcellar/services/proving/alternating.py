@@ -17,7 +17,6 @@ from vastcellar.core.errors import VastCellarError
 from vastcellar.core.steady import difference, summarize
 from vastcellar.core.units import NumberFormat
 from vastcellar.services.proving.flat_proving import FlatProof, conditions_of, folder_flat_proof
-from vastcellar.services.proving.places import find_place
 from vastcellar.services.runs.measured_runs import differences_between
 from vastcellar.services.runs.resting import COOL, Rest
 
@@ -42,11 +41,29 @@ class TurnsResult:
     write_mode: str
 
 
+@dataclass(frozen=True)
+class Turn:
+    """One turn that measured something: 0 or 1 for the folder, and when it ended."""
+
+    side: int
+    proof: FlatProof
+    ended_at: datetime
+
+    @property
+    def rates(self) -> dict[str, float]:
+        """What was written and read at, in bytes per second; empty where it ended early."""
+        result = self.proof.run.result
+        if result is None or not result.is_complete:
+            return {}
+        read = {"read": result.read.bytes_per_s} if result.read is not None else {}
+        return {"write": result.write.bytes_per_s, **read}
+
+
 @dataclass
 class AlternatingRun:
     """The same test in two folders by turns, first A B, then B A, and so on.
 
-    ``snapshots`` does the work, ``stop`` ends it; what was measured is kept in ``turns``.
+    ``snapshots`` does the work, ``stop`` ends it; what was measured is kept in ``taken``.
     """
 
     folders: tuple[Path, Path]
@@ -60,25 +77,18 @@ class AlternatingRun:
     """Of the first folder's drive, before its first turn."""
     apart: bool = False
     """Whether each turn runs in a process of its own."""
-    turns: list[tuple[int, dict[str, float]]] = field(default_factory=list)
-    """(0 or 1 for the folder, its rates), in the order they were measured."""
-    conditions: list[dict[str, Any]] = field(default_factory=list)
-    proofs: list[tuple[int, FlatProof]] = field(default_factory=list)
-    """(side, test) of every turn that measured something."""
-    ended_at: list[datetime] = field(default_factory=list)
+    taken: list[Turn] = field(default_factory=list)
     ended_by: str = ""
     error: VastCellarError | None = None
 
     def __post_init__(self) -> None:
         self._stop = threading.Event()
         self._current: FlatProof | None = None
-        for folder in self.folders:
-            find_place(folder)  # says at once what is in the way of either
         for side in (0, 1):
-            self._proof(side)
+            self._proof(side)  # says at once what is in the way of either
 
     def _proof(self, side: int) -> FlatProof:
-        is_first = side == 0 and not self.proofs
+        is_first = side == 0 and not self.taken
         return folder_flat_proof(
             self.folders[side],
             self.plan,
@@ -136,21 +146,28 @@ class AlternatingRun:
         result = proof.run.result
         self.error = proof.run.error
         if result is not None and result.written_bytes:
-            self.proofs.append((side, proof))
-            self.ended_at.append(datetime.now(UTC))
-        if result is None or not result.is_complete:
-            return
-        rates = {"write": result.write.bytes_per_s}
-        if result.read is not None:
-            rates["read"] = result.read.bytes_per_s
-        self.turns.append((side, rates))
-        known = conditions_of(proof, result)
-        self.conditions.append({key: known[key] for key in known if key not in _OF_CHAIN})
+            self.taken.append(Turn(side, proof, datetime.now(UTC)))
+
+    @property
+    def turns(self) -> list[tuple[int, dict[str, float]]]:
+        """(0 or 1 for the folder, its rates) of the finished ones, in the order measured."""
+        return [(turn.side, turn.rates) for turn in tuple(self.taken) if turn.rates]
+
+    @property
+    def conditions(self) -> list[dict[str, Any]]:
+        """The conditions of each finished turn, without what is known of one folder alone."""
+        made = []
+        for turn in self.taken:
+            result = turn.proof.run.result
+            if result is not None and turn.rates:
+                known = conditions_of(turn.proof, result)
+                made.append({key: known[key] for key in known if key not in _OF_CHAIN})
+        return made
 
     @property
     def result(self) -> TurnsResult | None:
         """What it came to; None where nothing was written."""
-        results = [proof.run.result for _, proof in self.proofs]
+        results = [turn.proof.run.result for turn in self.taken]
         measured = [result for result in results if result is not None]
         if not measured:
             return None

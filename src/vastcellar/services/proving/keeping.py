@@ -134,9 +134,9 @@ def keep_protocol(workplace: Workplace, unit_tag: str, run: ProtocolRun) -> tupl
 def keep_turns(workplace: Workplace, unit_tag: str, run: AlternatingRun) -> tuple[KeptRun, ...]:
     """Keep the turns in the first folder, which is the unit's; the other drive is none of it."""
     return tuple(
-        keep_flat_proof(workplace, unit_tag, proof, protocol="turns", ended_at=ended_at)
-        for (side, proof), ended_at in zip(run.proofs, run.ended_at, strict=True)
-        if side == 0
+        keep_flat_proof(workplace, unit_tag, turn.proof, protocol="turns", ended_at=turn.ended_at)
+        for turn in run.taken
+        if turn.side == 0
     )
 
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import datetime
 from typing import Any
 
 from vastcellar.core.shoot import Shoot
@@ -47,17 +46,8 @@ FLAT_KINDS = ("burst", "write", "read", "capacity")
 
 
 @dataclass(frozen=True)
-class MeasuredRun:
+class MeasuredRun(RunRecord):
     """A flat-out run out of the cellar, without its trace."""
-
-    run_id: int
-    unit_tag: str
-    kind: str
-    measured_at: datetime
-    is_simulated: bool
-    is_complete: bool
-    conditions: dict[str, Any]
-    figures: dict[str, Any]
 
     @property
     def write_bytes_per_s(self) -> float:
@@ -79,20 +69,7 @@ class MeasuredRun:
 
 def measured_runs(records: Iterable[RunRecord]) -> tuple[MeasuredRun, ...]:
     """Return the flat-out runs among *records*, in their order."""
-    return tuple(
-        MeasuredRun(
-            run_id=each.run_id,
-            unit_tag=each.unit_tag,
-            kind=each.kind,
-            measured_at=each.measured_at,
-            is_simulated=each.is_simulated,
-            is_complete=each.is_complete,
-            conditions=each.conditions,
-            figures=each.figures,
-        )
-        for each in records
-        if each.kind in FLAT_KINDS
-    )
+    return tuple(MeasuredRun(**vars(each)) for each in records if each.kind in FLAT_KINDS)
 
 
 def trace_of_run(workplace: Workplace, run_id: int) -> Trace:

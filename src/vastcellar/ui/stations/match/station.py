@@ -3,9 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtWidgets import (
-    QButtonGroup,
     QHBoxLayout,
-    QPushButton,
     QScrollArea,
     QStackedWidget,
     QVBoxLayout,
@@ -19,6 +17,7 @@ from vastcellar.ui.stations.match.candidates_page import CandidatesPage
 from vastcellar.ui.stations.match.chain_page import ChainPage
 from vastcellar.ui.stations.match.hosts_view import HostsView
 from vastcellar.ui.widgets.cards import card, label, row
+from vastcellar.ui.widgets.tabs import tab_group
 from vastcellar.ui.widgets.verdict_line import VerdictLine
 
 _PAGES = (
@@ -46,7 +45,6 @@ class MatchStation(QWidget):
         self.hosts = HostsView(bench.look)
         self.hosts.asked.connect(bench.sum_asked)
         self._pages = QStackedWidget()
-        self.tabs: list[QPushButton] = []
         self._lay_out()
         bench.judged.connect(self.refresh)
         bench.shelf_changed.connect(self.refresh)
@@ -71,15 +69,8 @@ class MatchStation(QWidget):
         layout.addWidget(self._pages, 1)
 
     def _tabs(self) -> QHBoxLayout:
-        group = QButtonGroup(self)
-        for index, (text, tip) in enumerate(_PAGES):
-            button = QPushButton(text)
-            button.setObjectName("tab")
-            button.setCheckable(True)
-            button.setToolTip(tip)
-            group.addButton(button, index)
-            self.tabs.append(button)
-        self.tabs[0].setChecked(True)
+        group = tab_group(_PAGES, self)
+        self.tabs = group.buttons()
         group.idToggled.connect(self._on_tab)
         return row(*self.tabs, spacing=4)
 

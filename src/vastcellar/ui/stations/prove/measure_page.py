@@ -157,6 +157,8 @@ class MeasurePage(QWidget):
         test = self.form.test
         if test.kind == TURNS:
             return f"{test.name}: {drive} is A"
+        if test.needs_folder:
+            return f"{test.name} on {drive}"  # files are no camera's take
         return f"{test.name} of {self.form.cameras_text} on {drive}"
 
     def _figures_of(self, kind: str) -> str:

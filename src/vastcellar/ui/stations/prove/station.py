@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QButtonGroup, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
 
 from vastcellar.ui.models.jobs import Jobs
 from vastcellar.ui.models.workbench import Workbench
@@ -10,6 +10,7 @@ from vastcellar.ui.stations.prove.compare_page import ComparePage
 from vastcellar.ui.stations.prove.measure_page import MeasurePage
 from vastcellar.ui.stations.prove.replay_page import ReplayPage
 from vastcellar.ui.widgets.cards import row
+from vastcellar.ui.widgets.tabs import tab_group
 
 _PAGES = (
     ("Measure", "Run a test and watch it"),
@@ -27,16 +28,8 @@ class ProveStation(QWidget):
         self.compare = ComparePage(bench)
         self.replay = ReplayPage(bench)
         self._pages = QStackedWidget()
-        self.tabs: list[QPushButton] = []
-        group = QButtonGroup(self)
-        for index, (text, tip) in enumerate(_PAGES):
-            button = QPushButton(text)
-            button.setObjectName("tab")
-            button.setCheckable(True)
-            button.setToolTip(tip)
-            group.addButton(button, index)
-            self.tabs.append(button)
-        self.tabs[0].setChecked(True)
+        group = tab_group(_PAGES, self)
+        self.tabs = group.buttons()
         group.idToggled.connect(self._on_tab)
         for page in (self.measure, self.compare, self.replay):
             self._pages.addWidget(page)

@@ -147,7 +147,8 @@ class MeasurePage(QWidget):
         else:
             name = judgement.chain.parts.name if judgement.chain else "nothing yet"
             self.title.setText(self._title_on(name))
-            self.subtitle.setText(camera.recording.name)
+            of_camera = not self.form.test.needs_folder
+            self.subtitle.setText(camera.recording.name if of_camera else "")
             self.verdict.show_judgement(judgement, camera)
         self.form.refresh(is_busy=self._jobs.is_busy)
         if self._jobs.current is None:
@@ -176,7 +177,7 @@ class MeasurePage(QWidget):
         for key, picture in (("Trace", self.trace), ("Turns", self.turns), ("Parts", self.parts)):
             picture.setVisible(key == name)
         self.turns.show_turns([])
-        self.parts.show_rows(ResultRows("", ()))
+        self.parts.show_rows(ResultRows("Each part is drawn here once the test has run.", ()))
         self.picture_name.setText(name)
         self.axes_line.setText(_AXES[name])
 

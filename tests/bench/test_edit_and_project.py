@@ -5,12 +5,12 @@ import os
 import threading
 import time
 from dataclasses import replace
-from pathlib import Path
 
 import pytest
 
 from vastcellar.bench.edit_run import EditPlan, EditRun
 from vastcellar.bench.folder_target import FolderTarget
+from vastcellar.bench.held_folder import HeldFolder
 from vastcellar.bench.project_run import ProjectPlan, ProjectRun
 from vastcellar.bench.stream_files import StreamFiles
 
@@ -132,20 +132,20 @@ def test_a_step_held_up_makes_no_more_caches_than_were_announced(tmp_path, monke
 
 
 def test_a_disk_that_fills_up_under_the_caches_ends_the_edit_test(tmp_path, monkeypatch):
-    real, begun = Path.write_bytes, []
+    real, begun = HeldFolder.create, []
 
-    def full(self, data):
-        if self.name == "item-000000.bin":
-            begun.append(self)
+    def full(self, name, flags=os.O_RDWR):
+        if name.startswith("item-000000."):
+            begun.append(name)
         if len(begun) == 2:  # in the second step
             raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
-        return real(self, data)
+        return real(self, name, flags)
 
     # A frame has 1.2 s, so that none is late and the second step is reached anywhere.
     plan = EditPlan(4e6, 5, 2, step_s=0.8, clip_s=1, jumps_per_minute=0, scrubs_per_minute=0,
                     cache_files_per_s=20)  # fmt: skip
     run = EditRun(plan, FolderTarget(tmp_path, tmp_path / "notes"))
-    monkeypatch.setattr(Path, "write_bytes", full)
+    monkeypatch.setattr(HeldFolder, "create", full)
     for _ in run.snapshots():
         pass
     assert "the disk is full" in str(run.error)

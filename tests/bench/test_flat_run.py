@@ -8,7 +8,8 @@ import time
 
 import pytest
 
-from vastcellar.bench.clock_watch import ClockWatch
+from faults import refuse_direct_io
+from vastcellar.bench.disturbances import UNDISTURBED, DisturbanceWatch
 from vastcellar.bench.flat_run import FlatPlan, FlatRun
 from vastcellar.bench.folder_target import FolderTarget
 from vastcellar.bench.host_limit import HostLimit
@@ -157,14 +158,7 @@ def test_a_disk_that_refuses_ends_it_with_a_sentence(tmp_path, monkeypatch, numb
 
 
 def test_without_direct_io_it_goes_on_and_says_so(tmp_path, monkeypatch):
-    real_open = os.open
-
-    def refusing(path, flags, *args, **kwargs):
-        if flags & os.O_DIRECT:
-            raise OSError(errno.EINVAL, "Invalid argument")
-        return real_open(path, flags, *args, **kwargs)
-
-    monkeypatch.setattr(os, "open", refusing)
+    refuse_direct_io(monkeypatch)
     plan = FlatPlan("read", 8 * MIB, shape=SMALL, reads_back=True)
     result, _ = finish(make(tmp_path, plan))
     assert result.is_complete
@@ -222,19 +216,19 @@ def test_places_of_the_stream_make_their_own_content():
     payload.release()
 
 
-def test_sleep_and_a_set_clock_are_said(monkeypatch):
-    watch = ClockWatch()
-    assert watch.notes() == ()
+def test_sleep_and_a_set_clock_are_said(monkeypatch, tmp_path):
+    watch = DisturbanceWatch(FolderTarget(tmp_path, tmp_path / "notes"))
+    assert watch.seen() == UNDISTURBED
     real = time.clock_gettime
     shift = {time.CLOCK_BOOTTIME: 90.0}
     monkeypatch.setattr(time, "clock_gettime", lambda which: real(which) + shift.get(which, 0.0))
     real_time = time.time
     monkeypatch.setattr(time, "time", lambda: real_time() + 90.0)
-    assert watch.slept_s == pytest.approx(90, abs=1)
-    assert "slept for 90 s" in watch.notes()[0]
-    assert len(watch.notes()) == 1
+    assert watch.seen().slept_s == pytest.approx(90, abs=1)
+    assert "slept for 90 s" in watch.seen().notes()[0]
+    assert len(watch.seen().notes()) == 1
     monkeypatch.setattr(time, "time", lambda: real_time() + 90.0 - 3600)
-    assert "set by -3600 s" in watch.notes()[1]
+    assert "set by -3600 s" in watch.seen().notes()[1]
 
 
 def test_a_rate_near_the_hosts_own_says_so():

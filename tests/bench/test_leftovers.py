@@ -1,5 +1,6 @@
 """What a killed test leaves is found and removed, and nothing else."""
 
+import errno
 import json
 import os
 import signal
@@ -9,6 +10,7 @@ import time
 
 import pytest
 
+from vastcellar.bench.held_folder import HeldFolder
 from vastcellar.bench.leftovers import FOLDER_PREFIX, MARKER_NAME, TestFolder, remove_leftovers
 
 RECORDS_FOR_LONG = """
@@ -65,9 +67,13 @@ def killed_folder(tmp_path):
     disk.mkdir()
     folder = TestFolder(disk, notes)
     folder.make()
-    (folder.path / "take-0001.bin").write_bytes(b"x" * 100)
+    (folder.path / folder.name_of("take-0001")).write_bytes(b"x" * 100)
     folder._note.close()
     return folder.path, notes
+
+
+def takes_in(folder):
+    return [path.name for path in folder.glob("take-0001.*.bin")]
 
 
 def test_a_folder_with_somebodys_own_file_in_it_keeps_that_file(tmp_path):
@@ -81,7 +87,7 @@ def test_a_folder_with_another_marker_is_not_touched(tmp_path):
     folder, notes = killed_folder(tmp_path)
     (folder / MARKER_NAME).write_text("somebody else")
     remove_leftovers(notes)
-    assert (folder / "take-0001.bin").exists()
+    assert takes_in(folder)
 
 
 def test_a_link_in_place_of_the_folder_is_not_followed(tmp_path):
@@ -89,7 +95,7 @@ def test_a_link_in_place_of_the_folder_is_not_followed(tmp_path):
     elsewhere = folder.rename(tmp_path / "elsewhere")
     folder.symlink_to(elsewhere)
     remove_leftovers(notes)
-    assert (elsewhere / "take-0001.bin").exists()
+    assert takes_in(elsewhere)
 
 
 def test_a_note_that_points_anywhere_else_is_ignored(tmp_path):
@@ -101,6 +107,88 @@ def test_a_note_that_points_anywhere_else_is_ignored(tmp_path):
     (notes / "b.json").write_text("{half a no")
     assert remove_leftovers(notes) == ()
     assert (precious / "take-0001.bin").exists()
+
+
+def test_a_file_that_only_looks_like_one_of_ours_is_kept(tmp_path):
+    """Names without the token of the note were never made by the test, whoever laid them there."""
+    folder, notes = killed_folder(tmp_path)
+    for name in ("take-0002.bin", "item-000001.bin", f"take-0001.{'0' * 16}.bin"):
+        (folder / name).write_text("somebody's")
+    remove_leftovers(notes)
+    assert sorted(path.name for path in folder.iterdir()) == [
+        "item-000001.bin",
+        f"take-0001.{'0' * 16}.bin",
+        "take-0002.bin",
+    ]
+
+
+def test_another_disk_mounted_at_the_same_place_keeps_the_note(tmp_path):
+    """An empty mount point says nothing of the disk that was there: it may come back."""
+    folder, notes = killed_folder(tmp_path)
+    (note,) = notes.iterdir()
+    content = json.loads(note.read_text())
+    note.write_text(json.dumps(content | {"disk": {"device": 1, "file_system_id": 1}}))
+    away = folder.rename(tmp_path / "on the other disk")
+    assert remove_leftovers(notes) == ()
+    assert note.exists()
+    away.rename(folder)
+    assert len(remove_leftovers(notes)) == 1
+
+
+def test_the_note_goes_only_when_the_removal_is_on_the_drive(tmp_path, monkeypatch):
+    """Unplugged right after the end, a disk brings back what was removed: the note must stand."""
+    disk, notes = tmp_path / "disk", tmp_path / "notes"
+    disk.mkdir()
+    folder = TestFolder(disk, notes)
+    folder.make()
+    order = []
+    real_sync, real_unlink = HeldFolder.sync, type(notes).unlink
+
+    def sync(self):
+        order.append("synced")
+        real_sync(self)
+
+    def unlink(self, missing_ok=False):
+        order.append(self.name)
+        real_unlink(self, missing_ok=missing_ok)
+
+    monkeypatch.setattr(HeldFolder, "sync", sync)
+    monkeypatch.setattr(type(notes), "unlink", unlink)
+    assert folder.remove()
+    assert order == ["synced", "synced", f"{folder.run_id}.json"]
+
+
+def test_a_disk_that_is_gone_at_the_end_keeps_the_note(tmp_path, monkeypatch):
+    """Where the removal can't be synced it may not have happened: a later start looks again."""
+    disk, notes = tmp_path / "disk", tmp_path / "notes"
+    disk.mkdir()
+    folder = TestFolder(disk, notes)
+    folder.make()
+
+    def gone(self):
+        raise OSError(errno.EIO, os.strerror(errno.EIO))
+
+    with monkeypatch.context() as patch:
+        patch.setattr(HeldFolder, "sync", gone)
+        assert not folder.remove()
+    assert len(list(notes.iterdir())) == 1
+    remove_leftovers(notes)
+    assert list(notes.iterdir()) == []
+
+
+def test_notes_are_for_this_user_alone_whatever_the_umask(tmp_path):
+    """A note holds the token by which files are known for ours."""
+    disk, notes = tmp_path / "disk", tmp_path / "state" / "notes"
+    disk.mkdir()
+    before = os.umask(0)
+    try:
+        folder = TestFolder(disk, notes)
+        folder.make()
+    finally:
+        os.umask(before)
+    modes = [path.stat().st_mode & 0o777 for path in (notes, *notes.iterdir(), folder.path)]
+    folder.remove()
+    assert modes == [0o700, 0o600, 0o700]
 
 
 def test_while_the_disk_is_away_the_note_is_kept_for_later(tmp_path):

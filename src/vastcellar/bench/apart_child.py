@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import os
 import pickle
+import signal
 import sys
 import threading
 from typing import IO, Any
@@ -37,6 +38,10 @@ def main() -> None:
         run.stop()
 
     threading.Thread(target=heed, name="parent", daemon=True).start()
+    # Ctrl+C, a closed terminal and a shutdown reach us as well as our parent: each ends the test,
+    # none may end us before it is cleaned up.
+    for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        signal.signal(number, lambda *_: run.stop())
     shown = run.snapshots()
     try:
         for snapshot in shown:

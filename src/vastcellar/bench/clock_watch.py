@@ -34,18 +34,3 @@ class ClockWatch:
         """By how much the wall clock was set meanwhile; 0 below two seconds."""
         moved_s = self._wall_s() - self._wall_before_s
         return moved_s if abs(moved_s) >= _CLOCK_SET_S else 0.0
-
-    def notes(self) -> tuple[str, ...]:
-        """Say in sentences what happened to the clocks."""
-        found = []
-        if self.slept_s:
-            found.append(
-                f"the computer slept for {self.slept_s:.0f} s in the middle: the drive could cool "
-                "and fold meanwhile"
-            )
-        if self.clock_set_s:
-            found.append(
-                f"the clock was set by {self.clock_set_s:+.0f} s meanwhile; times come from a "
-                "clock that this doesn't touch"
-            )
-        return tuple(found)

@@ -8,11 +8,11 @@ from __future__ import annotations
 
 import math
 import mmap
+import os
 import threading
 from collections import deque
 from collections.abc import Iterator
 from dataclasses import dataclass
-from pathlib import Path
 
 import numpy as np
 
@@ -237,23 +237,33 @@ class _Caches(threading.Thread):
         self._every_s, self._most = 1 / plan.cache_files_per_s, plan.step_cache_files
         self._over = threading.Event()
         self._content = np.random.default_rng(3).bytes(CACHE_FILE_BYTES)
-        self._standing: deque[Path] = deque()
+        self._standing: deque[str] = deque()
         self.made = 0
         self.error: VastCellarError | None = None
 
     def run(self) -> None:
+        held = self._target.own_folder.held
         try:
             while not self._over.wait(self._wait_s()):
-                path = self._target.own_folder / f"item-{self.made:06d}.bin"
-                path.write_bytes(self._content)
+                self._standing.append(self._make())
                 self.made += 1
-                self._standing.append(path)
                 if len(self._standing) > _CACHES_STANDING:
-                    self._standing.popleft().unlink()
-            for path in self._standing:
-                path.unlink()
+                    held.remove(self._standing.popleft())
+            for name in self._standing:
+                held.remove(name)
         except OSError as error:
             self.error = as_disk_error(error, str(self._target.folder))
+
+    def _make(self) -> str:
+        own = self._target.own_folder
+        # Several steps make files, each with numbers from 0: none stands when the next begins.
+        name = own.name_of(f"item-{self.made:06d}")
+        handle = own.held.create(name, os.O_WRONLY)
+        try:
+            os.write(handle, self._content)
+        finally:
+            os.close(handle)
+        return name
 
     def _wait_s(self) -> float | None:
         """Until the next file is due; None when there is no more to make."""

@@ -7,6 +7,7 @@ import threading
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 
+from vastcellar.bench.disturbances import UNDISTURBED, Disturbances
 from vastcellar.bench.host_limit import HostLimit, measure_host_limit
 from vastcellar.bench.payload import STAMP_EVERY_BYTES
 from vastcellar.bench.probe import Shape, Tried, probe_shape
@@ -77,6 +78,7 @@ class FlatResult:
     """Written by the probe, besides the test itself."""
     true_capacity_bytes: int | None = field(default=None)
     """Of a capacity proof: bytes that came back right from the beginning on."""
+    disturbances: Disturbances = UNDISTURBED
 
     @property
     def written_bytes(self) -> int:
@@ -202,6 +204,7 @@ class FlatRun(WatchedRun):
             became_steady_s=self._became_steady_s,
             probed_bytes=self._probed_bytes,
             true_capacity_bytes=_true_capacity(read) if self.plan.fills_up else None,
+            disturbances=self._disturbances,
         )
 
 

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
 import mmap
+import os
 import queue
 import threading
 import time
@@ -14,11 +16,19 @@ from vastcellar.bench.disk_errors import as_disk_error
 from vastcellar.bench.in_flight import Completed, Work, in_flight
 from vastcellar.bench.leftovers import TestFolder
 from vastcellar.bench.payload import POOL_BYTES, STAMP_EVERY_BYTES, Payload
+from vastcellar.bench.run_clock import RunClock
+from vastcellar.bench.running_tests import RunningTest
 from vastcellar.bench.side_by_side import SideBySide, Written
 from vastcellar.bench.stream_files import StreamFiles
 from vastcellar.core.errors import DiskError
 
 _SPARE_BLOCKS, _SPARE_BYTES = 12, 24 * 2**20
+_ASK_OTHERS_EVERY_S = 1.0
+
+
+def disk_number(device: int) -> str:
+    """Return a device number as the system writes it: "major:minor"."""
+    return f"{os.major(device)}:{os.minor(device)}"
 
 
 class FolderTarget:
@@ -37,17 +47,27 @@ class FolderTarget:
         notes_folder: Path,
         *,
         file_system: str = "",
+        disk_name: str = "",
         read_temperature_c: Callable[[], float] | None = None,
     ) -> None:
         self.folder = folder
         self._test_folder = TestFolder(folder, notes_folder)
         self._file_system = file_system
-        self._files = StreamFiles(self._test_folder.path, file_system)
+        self._files = StreamFiles(self._test_folder, file_system)
         self._cameras: SideBySide | None = None
         self._read_temperature_c = read_temperature_c
         self._payload: Payload | None = None
         self._at_bytes = 0
-        self._start_s = 0.0
+        self._clock = RunClock()
+        self._disk_name = disk_name
+        self._running: RunningTest | None = None
+        self._asked_others_s = 0.0
+        self.other_tests = 0
+
+    @property
+    def stood_still_s(self) -> float:
+        """How long the process could not run; ``now_s`` leaves that out."""
+        return self._clock.stood_still_s
 
     @property
     def write_mode(self) -> str:
@@ -74,6 +94,8 @@ class FolderTarget:
                     mend="Choose a folder that exists",
                 )
             self._test_folder.make()
+            self._running = RunningTest(self._disk_name or disk_number(self._test_folder.device))
+            self._clock.begin_ticking()
             self._payload = Payload(int(self._test_folder.run_id, 16))
             self._files.probe(self._payload.take(self.block_bytes))
         except OSError as error:
@@ -82,12 +104,21 @@ class FolderTarget:
 
     def start_clock(self) -> None:
         """Let the time begin at 0 again."""
-        self._start_s = time.monotonic()
+        self._clock.start()
+
+    def _look_after(self) -> None:
+        """Raise DiskError where the folder isn't ours any more; see who else is testing."""
+        self._test_folder.look_after()
+        now_s = time.monotonic()
+        if self._running is not None and now_s - self._asked_others_s > _ASK_OTHERS_EVERY_S:
+            self._asked_others_s = now_s
+            self.other_tests = max(self.other_tests, self._running.others())
 
     def write(self, size_bytes: int) -> None:
         """Write so many new bytes; the last of a run is padded to a whole block."""
         assert self._payload is not None, "open() comes first"
         try:
+            self._look_after()
             data = self._payload.take(size_bytes)
             self._files.write(self._at_bytes, data)
             self._at_bytes += len(data)
@@ -100,13 +131,15 @@ class FolderTarget:
             number = int(self._test_folder.run_id, 16) + 1
             self._cameras = SideBySide(self.open_stream, number, self.now_s)
         try:
+            self._look_after()
             self._cameras.start_write(camera, size_bytes)
         except OSError as error:
             raise as_disk_error(error, str(self.folder)) from error
 
     def open_stream(self, name: str) -> StreamFiles:
         """Return another stream in this test's folder; whoever asked for it closes it."""
-        files = StreamFiles(self._test_folder.path, self._file_system, name)
+        self._look_after()
+        files = StreamFiles(self._test_folder, self._file_system, name)
         files.is_direct = self._files.is_direct
         return files
 
@@ -178,6 +211,7 @@ class FolderTarget:
     def read_at(self, at_bytes: int, into: memoryview) -> int:
         """Read *into* from a place of the stream; return how many bytes were there."""
         try:
+            self._look_after()
             return self._files.read(at_bytes, into)
         except OSError as error:
             raise as_disk_error(error, str(self.folder)) from error
@@ -191,9 +225,9 @@ class FolderTarget:
             raise as_disk_error(error, str(self.folder)) from error
 
     @property
-    def own_folder(self) -> Path:
+    def own_folder(self) -> TestFolder:
         """The folder that this test made and removes again."""
-        return self._test_folder.path
+        return self._test_folder
 
     def content(self, size_bytes: int) -> memoryview:
         """Return new stamped bytes for a file of its own, at most a few MiB; valid once."""
@@ -212,9 +246,13 @@ class FolderTarget:
     ) -> Generator[list[Completed]]:
         span = POOL_BYTES - block_bytes
         try:
-            yield from in_flight(
+            stream = in_flight(
                 work, block_bytes, depth, total_bytes, stop, span_bytes=span, apart=apart
             )
+            with contextlib.closing(stream):
+                for blocks in stream:
+                    yield blocks
+                    self._look_after()
         except OSError as error:
             raise as_disk_error(error, str(self.folder)) from error
 
@@ -236,8 +274,11 @@ class FolderTarget:
             raise as_disk_error(error, str(self.folder)) from error
 
     def now_s(self) -> float:
-        """Return the time since ``open``; a change of the wall clock does not touch it."""
-        return time.monotonic() - self._start_s
+        """Return the time since ``open`` in which this process could run.
+
+        A change of the wall clock does not touch it, nor that somebody suspends us.
+        """
+        return self._clock.now_s()
 
     def wait_until(self, at_s: float, stop: threading.Event) -> None:
         """Return at *at_s*, or soon after *stop* is set."""
@@ -256,6 +297,11 @@ class FolderTarget:
             self._cameras = None
         self._files.close()
         self._test_folder.remove()
+        self._clock.end()
+        if self._running is not None:
+            self.other_tests = max(self.other_tests, self._running.others())
+            self._running.close()
+            self._running = None
         if self._payload is not None:
             self._payload.release()
             self._payload = None

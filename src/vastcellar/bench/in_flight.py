@@ -5,7 +5,7 @@ from __future__ import annotations
 import threading
 import time
 from collections import deque
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Generator, Iterator
 from dataclasses import dataclass
 
 _LOOK_EVERY_S = 0.004
@@ -36,7 +36,7 @@ def in_flight(
     *,
     span_bytes: int,
     apart: bool = False,
-) -> Iterator[list[Completed]]:
+) -> Generator[list[Completed]]:
     """Run *work* over a stream of *total_bytes* and yield what came back, soon after it did.
 
     Args:

@@ -14,7 +14,6 @@ import mmap
 import os
 import queue
 import threading
-import time
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -145,9 +144,11 @@ _Fill = Callable[[mmap.mmap, int], int]
 class _Reader(threading.Thread):
     """Reads the clips in turn into the blocks that are free, and hashes what it read."""
 
-    def __init__(self, clips: tuple[Clip, ...], stop: threading.Event) -> None:
+    def __init__(
+        self, clips: tuple[Clip, ...], stop: threading.Event, now_s: Callable[[], float]
+    ) -> None:
         super().__init__(name="clip reader")
-        self._clips, self._stop_event = clips, stop
+        self._clips, self._stop_event, self._now_s = clips, stop, now_s
         self._buffers = [mmap.mmap(-1, BLOCK_BYTES) for _ in range(_BLOCKS_BETWEEN)]
         self.free: queue.SimpleQueue[mmap.mmap] = queue.SimpleQueue()
         self.full: queue.SimpleQueue[_Block | None] = queue.SimpleQueue()
@@ -173,11 +174,11 @@ class _Reader(threading.Thread):
         self.full.put(None)
 
     def _free_buffer(self) -> mmap.mmap | None:
-        begin_s = time.monotonic()
+        begin_s = self._now_s()
         while not self._stop_event.is_set():
             with contextlib.suppress(queue.Empty):
                 buffer = self.free.get(timeout=_LOOK_EVERY_S)
-                self.waited_s += time.monotonic() - begin_s
+                self.waited_s += self._now_s() - begin_s
                 return buffer
         return None
 
@@ -190,9 +191,9 @@ class _Reader(threading.Thread):
                 if buffer is None:
                     return
                 wanted = min(BLOCK_BYTES, left)
-                begin_s = time.monotonic()
+                begin_s = self._now_s()
                 count = fill(buffer, wanted)
-                self.busy_s += time.monotonic() - begin_s
+                self.busy_s += self._now_s() - begin_s
                 if count < wanted:
                     raise DiskError(
                         f"source: {clip.name} became shorter while it was read",
@@ -271,7 +272,7 @@ class OffloadRun(WatchedRun):
         super().__init__(target)
         self.plan = plan
         self._folder = target
-        self._reader = _Reader(plan.clips, self._stop)
+        self._reader = _Reader(plan.clips, self._stop, target.now_s)
         self._files: list[StreamFiles] = []
         self._copied: list[ClipOutcome] = []
         self._is_same: dict[int, bool] = {}
@@ -327,13 +328,13 @@ class OffloadRun(WatchedRun):
         """Yield what was read, in order, and count the time spent waiting for it."""
         while True:
             stopped(self._stop)
-            begin_s = time.monotonic()
+            begin_s = self._folder.now_s()
             try:
                 block = self._reader.full.get(timeout=_LOOK_EVERY_S)
             except queue.Empty:
                 continue
             finally:
-                self._waited_s += time.monotonic() - begin_s
+                self._waited_s += self._folder.now_s() - begin_s
             if block is None:
                 if self._reader.error is not None:
                     raise self._reader.error

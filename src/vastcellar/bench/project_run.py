@@ -91,13 +91,13 @@ class ProjectRun(WatchedRun):
         yield from self._random_reads()
 
     def _small_files(self) -> Iterator[Progress]:
-        folder, count = self._folder.own_folder, self.plan.files
-        names = [f"item-{number:06d}" for number in range(count)]
+        own, count = self._folder.own_folder, self.plan.files
+        held = own.held
+        stems = [f"item-{number:06d}" for number in range(count)]
         sizes = self._random.integers(1024, _LARGEST_FILE_BYTES, count)
 
         def create(number: int) -> None:
-            flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
-            handle = os.open(folder / f"{names[number]}.new", flags, 0o600)
+            handle = held.create(own.name_of(stems[number], ".new"), os.O_WRONLY)
             try:
                 data = self._folder.content(int(sizes[number]))
                 os.write(handle, data)
@@ -107,15 +107,15 @@ class ProjectRun(WatchedRun):
                 os.close(handle)
 
         def rename(number: int) -> None:
-            (folder / f"{names[number]}.new").rename(folder / f"{names[number]}.bin")
+            held.rename(own.name_of(stems[number], ".new"), own.name_of(stems[number]))
 
         def list_all(_number: int) -> None:
-            with os.scandir(folder) as entries:
+            with os.scandir(held.handle) as entries:
                 for entry in entries:
                     entry.stat(follow_symlinks=False)
 
         def remove(number: int) -> None:
-            (folder / f"{names[number]}.bin").unlink()
+            held.remove(own.name_of(stems[number]))
 
         yield from self._each("create and sync", count, create, 0.0, 0.4)
         yield from self._each("rename", count, rename, 0.4, 0.1)
@@ -129,6 +129,7 @@ class ProjectRun(WatchedRun):
         log, begin_s = LatencyLog(), self._folder.now_s()
         for number in range(count):
             stopped(self._stop)
+            self._folder.own_folder.look_after()
             start_s = self._folder.now_s()
             work(number)
             log.add(start_s, self._folder.now_s())

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from vastcellar.bench.disturbances import UNDISTURBED, Disturbances, DisturbanceWatch
 from vastcellar.bench.side_by_side import Written
 from vastcellar.bench.targets import Target
 from vastcellar.core.errors import VastCellarError
@@ -86,6 +87,7 @@ class RecorderResult:
     write_mode: str
     trace: Trace
     cameras: tuple[CameraOutcome, ...]
+    disturbances: Disturbances = UNDISTURBED
 
 
 def load_together(loads: Sequence[RecorderLoad]) -> RecorderLoad:
@@ -125,6 +127,7 @@ class RecorderRun:
         self._next_temperature_s = 0.0
         self._flush_s = 0.0
         self._ended_by = ""
+        self._disturbances = Disturbances()
         self.result: RecorderResult | None = None
         self.error: VastCellarError | None = None
 
@@ -138,6 +141,7 @@ class RecorderRun:
         Sets ``result`` at the end, and ``error`` where the disk ended it. Raises DiskError only
         where not even the start was possible.
         """
+        watch = DisturbanceWatch(self._target)
         try:
             try:
                 self._target.open()
@@ -153,6 +157,7 @@ class RecorderRun:
             raise
         finally:
             self._target.close()
+        self._disturbances = watch.seen()
         self.result = self._make_result()
 
     def _record(self) -> Iterator[Snapshot]:
@@ -301,4 +306,5 @@ class RecorderRun:
                 )
                 for queue, count in zip(self._queues, self._camera_bytes, strict=True)
             ),
+            disturbances=self._disturbances,
         )

@@ -71,6 +71,9 @@ class SideBySide:
 class OneAtATime:
     """For targets without time of their own to write in: one camera waits for the other."""
 
+    # Its time is its own: nothing that happens to the computer happens to it.
+    stood_still_s = 0.0
+    other_tests = 0
     _done: list[Written] | None = None
 
     def write(self, size_bytes: int) -> None:

@@ -5,10 +5,12 @@ from __future__ import annotations
 import contextlib
 import ctypes
 import errno
+import fcntl
 import os
 import threading
 from collections.abc import Callable
-from pathlib import Path
+
+from vastcellar.bench.leftovers import TestFolder
 
 # FAT32 ends files at 4 GiB - 1; rolling over a little earlier costs nothing elsewhere.
 _MOST_FILE_BYTES_ON_FAT = 4 * 2**30 - 64 * 2**20
@@ -37,7 +39,7 @@ class StreamFiles:
     and reads drop what the host remembers first.
     """
 
-    def __init__(self, folder: Path, file_system: str, name: str = "take") -> None:
+    def __init__(self, folder: TestFolder, file_system: str, name: str = "take") -> None:
         self._folder, self._file_system, self._name = folder, file_system, name
         self._handles: dict[int, int] = {}
         self._lock = threading.Lock()
@@ -65,8 +67,8 @@ class StreamFiles:
             return self.write_mode
         return "buffered, the host's cache dropped before (posix_fadvise)"
 
-    def _path(self, number: int) -> Path:
-        return self._folder / f"{self._name}-{number + 1:04d}.bin"
+    def _file_name(self, number: int) -> str:
+        return self._folder.name_of(f"{self._name}-{number + 1:04d}")
 
     def _place(self, at_bytes: int) -> tuple[int, int]:
         return divmod(at_bytes, self.most_file_bytes)
@@ -78,17 +80,15 @@ class StreamFiles:
             return self._handles[number]
 
     def _open(self, number: int) -> int:
-        path = self._path(number)
-        flags = os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
+        handle = self._folder.held.create(self._file_name(number))
         if self.is_direct:
             try:
-                return os.open(path, flags | os.O_DIRECT, 0o600)
+                fcntl.fcntl(handle, fcntl.F_SETFL, os.O_RDWR | os.O_DIRECT)
             except OSError as error:
                 if error.errno != errno.EINVAL:
                     raise
                 self.is_direct = False
-                path.unlink(missing_ok=True)  # some file systems create it before they refuse
-        return os.open(path, flags, 0o600)
+        return handle
 
     def probe(self, block: memoryview) -> None:
         """Find out whether direct I/O works: some refuse it only at the first write."""
@@ -100,9 +100,7 @@ class StreamFiles:
                 if error.errno != errno.EINVAL:
                     raise
                 self.is_direct = False
-                os.close(self._handles.pop(0))
-                self._path(0).unlink()
-                handle = self._handle(0)
+                fcntl.fcntl(handle, fcntl.F_SETFL, os.O_RDWR)
         os.ftruncate(handle, 0)
 
     def write(self, at_bytes: int, data: memoryview) -> None:
@@ -156,9 +154,10 @@ class StreamFiles:
 
     def start_over(self) -> None:
         """Remove the files, so that a new stream can be written in their place."""
+        numbers = list(self._handles)
         self.close()
-        for path in sorted(self._folder.glob(f"{self._name}-*.bin")):
-            path.unlink()
+        for number in numbers:
+            self._folder.held.remove(self._file_name(number))
 
     def close(self) -> None:
         """Close all files; a disk that is gone may complain once more, unheard."""

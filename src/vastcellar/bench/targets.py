@@ -73,5 +73,13 @@ class Target(Protocol):
     def read_mode(self) -> str:
         """Say how the host's cache was kept out of the way while reading."""
 
+    @property
+    def stood_still_s(self) -> float:
+        """How long the process could not run since ``open``; ``now_s`` leaves that out."""
+
+    @property
+    def other_tests(self) -> int:
+        """How many other tests were seen on the same disk, at most at once."""
+
     def close(self) -> None:
         """Remove what the target made. Never raises for a disk that is gone."""

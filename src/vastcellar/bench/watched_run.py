@@ -5,7 +5,7 @@ from __future__ import annotations
 import threading
 from collections.abc import Iterator
 
-from vastcellar.bench.clock_watch import ClockWatch
+from vastcellar.bench.disturbances import Disturbances, DisturbanceWatch
 from vastcellar.bench.progress import CANCELLED, Progress, Stopped
 from vastcellar.bench.targets import Target
 from vastcellar.core.errors import VastCellarError
@@ -24,6 +24,7 @@ class WatchedRun:
         self._ended_by = ""
         """"" for a full run, "cancelled", or the sentence of the error."""
         self._notes: list[str] = []
+        self._disturbances = Disturbances()
         self.error: VastCellarError | None = None
 
     @property
@@ -46,7 +47,7 @@ class WatchedRun:
         Sets ``result``, and ``error`` where the disk ended it. Raises VastCellarError only where
         nothing was measured.
         """
-        watch = ClockWatch()
+        watch = DisturbanceWatch(self._target)
         try:
             yield from self._measure()
         except Stopped as end:
@@ -60,7 +61,8 @@ class WatchedRun:
             raise
         finally:
             self._target.close()
-        self._notes += watch.notes()
+        self._disturbances = watch.seen()
+        self._notes += self._disturbances.notes()
         if self._has_something():
             self._conclude()
 

@@ -34,7 +34,7 @@ def is_demo() -> bool:
 
 
 def run_to_end(run: _Run, *, quiet: bool) -> None:
-    """Run the test to its end; Ctrl+C and SIGTERM stop it and it still cleans up."""
+    """Run the test to its end; signals that end a program stop it, and it still cleans up."""
     with stopping_signals(run.stop):
         if quiet:
             for _ in run.snapshots():
@@ -55,8 +55,8 @@ def _line(snapshot: _Progress) -> str:
 
 @contextlib.contextmanager
 def stopping_signals(stop: Callable[[], None]) -> Iterator[None]:
-    """Let Ctrl+C and SIGTERM call *stop* meanwhile."""
-    wanted = (signal.SIGINT, signal.SIGTERM)
+    """Let Ctrl+C, SIGTERM and a closed terminal call *stop* meanwhile."""
+    wanted = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
     before = {number: signal.signal(number, lambda *_: stop()) for number in wanted}
     try:
         yield

@@ -6,6 +6,7 @@ import platform
 from dataclasses import replace
 
 from vastcellar import __version__
+from vastcellar.bench.running_tests import count_running_tests
 from vastcellar.core.chain import Chain
 from vastcellar.devices.load import OtherLoad, read_other_load
 from vastcellar.services.proving.places import Place
@@ -60,4 +61,6 @@ class LoadBefore:
     def begin(self) -> tuple[str, ...]:
         """Look, for a moment, and return what there is to warn of. Not in the interface thread."""
         self.load = read_other_load()
-        return tuple(word for word in (self.load.warning, self._place.caution) if word)
+        others = count_running_tests(self._place.disk_name)
+        running = "another test runs on this disk: they will measure each other" if others else ""
+        return tuple(word for word in (self.load.warning, self._place.caution, running) if word)

@@ -39,6 +39,11 @@ class Place:
         return ""
 
     @property
+    def disk_name(self) -> str:
+        """What tests on the same disk know each other by: the whole disk, not its partition."""
+        return self.device.name if self.device else self.mount.device_number
+
+    @property
     def reserve_bytes(self) -> int:
         """What a test leaves free."""
         return reserve_bytes(self.mount.capacity_bytes)
@@ -69,6 +74,7 @@ def folder_target(folder: Path, place: Place, notes_folder: Path) -> FolderTarge
         folder,
         notes_folder,
         file_system=place.mount.file_system,
+        disk_name=place.disk_name,
         read_temperature_c=(lambda: read_temperature_c(sensor)) if sensor else None,
     )
 

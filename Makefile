@@ -1,7 +1,8 @@
 # Two commands do everything on a fresh Debian or Ubuntu machine with Python 3.11+:
 #   make demo   the application with the demo job "Slipway"
 #   make test   lint, types, import contracts and all tests
-.PHONY: demo test setup setup-test screenshots schemas bench lock clean
+# make fuzz: 2000 damaged and hostile files for every reader; make test has a hundred of each.
+.PHONY: fuzz demo test setup setup-test screenshots schemas bench lock clean
 VENV := .venv/bin
 
 demo: setup
@@ -15,6 +16,9 @@ test: setup-test
 	$(VENV)/python tools/schemas --check
 	$(VENV)/pytest
 	$(VENV)/python tools/test-share
+
+fuzz: setup-test
+	FUZZ_CASES=2000 $(VENV)/pytest tests/fuzz
 
 setup:
 	@tools/setup run

@@ -83,6 +83,55 @@ def test_a_drive_that_drops_what_does_not_fit_names_the_first_lost_byte(tmp_path
     assert result.true_capacity_bytes == lost_from
 
 
+@pytest.mark.parametrize("depth", [1, 4])
+def test_a_disk_that_others_fill_is_not_called_counterfeit(tmp_path, monkeypatch, depth):
+    """Blocks in flight when the room ended were never acknowledged: they accuse nobody."""
+    real_write, gone = StreamFiles.write, threading.Event()
+
+    def filling(self, at, data):
+        if at >= 9 * MIB and at != 11 * MIB:  # one further on still got through
+            real_write(self, at, data[: len(data) // 2])
+            gone.set()
+            raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
+        real_write(self, at, data)
+
+    monkeypatch.setattr(StreamFiles, "write", filling)
+    plan = FlatPlan("capacity", 64 * MIB, shape=Shape(MIB, depth), reads_back=True, fills_up=True)
+    run = make(tmp_path, plan)
+    result, _ = finish(run)
+    assert not result.is_complete
+    assert "became full before the test had written what was free" in result.ended_by
+    assert result.read.wrong_blocks == 0
+    assert result.true_capacity_bytes is None
+    assert result.read.moved_bytes <= 9 * MIB
+
+
+def test_a_drive_that_loses_blocks_is_accused_even_where_others_fill_it(tmp_path, monkeypatch):
+    """What was acknowledged and synced, and doesn't come back, is lost whatever happened later."""
+    real_write = StreamFiles.write
+
+    def forgetful_and_filling(self, at, data):
+        if at >= 9 * MIB:
+            raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
+        real_write(self, at, data if at < 3 * MIB else memoryview(bytes(len(data))))
+
+    monkeypatch.setattr(StreamFiles, "write", forgetful_and_filling)
+    plan = FlatPlan("capacity", 64 * MIB, shape=Shape(MIB, 1), reads_back=True, fills_up=True)
+    result, _ = finish(make(tmp_path, plan))
+    assert result.true_capacity_bytes == 3 * MIB
+
+
+def test_a_capacity_proof_cancelled_while_reading_says_no_capacity(tmp_path):
+    """Half of it read back right is not the true capacity."""
+    plan = FlatPlan("capacity", 64 * MIB, shape=SMALL, reads_back=True, fills_up=True)
+    run = make(tmp_path, plan)
+    for shown in run.snapshots():
+        if shown.phase == "reading back":
+            run.stop()
+    assert not run.result.is_complete
+    assert run.result.true_capacity_bytes is None
+
+
 def test_a_single_stale_block_is_found(tmp_path, monkeypatch):
     at_wrong = 5 * MIB + 7 * STAMP_EVERY_BYTES
     real_read = StreamFiles.read

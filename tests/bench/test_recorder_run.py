@@ -16,11 +16,10 @@ from vastcellar.bench.payload import STAMP_EVERY_BYTES, Payload
 from vastcellar.bench.recorder_run import RecorderRun
 from vastcellar.bench.side_by_side import OneAtATime
 from vastcellar.bench.simulated_rig import RigFault, SimulatedRig
-from vastcellar.core.chain import build_chain, find_parts, heat_path
+from vastcellar.core.chain import build_chain, find_parts, free_bytes, heat_path
 from vastcellar.core.endurance_run import Phase, run_endurance
 from vastcellar.core.errors import DiskError
 from vastcellar.core.frame_sizes import FrameVariation
-from vastcellar.core.judgement import free_bytes
 from vastcellar.core.recorder import RecorderLoad, predicted_drops, predicted_drops_on_trace
 
 QUICK = RecorderLoad(20e6, Fraction(50), 64_000_000, 0.6)

@@ -43,7 +43,7 @@ def test_a_suspended_test_notes_it_and_charges_the_drive_with_nothing(tmp_path):
     time.sleep(3)  # the suspension itself, not a wait for something
     os.kill(process.pid, signal.SIGCONT)
     told = json.loads(process.communicate()[0].splitlines()[-1])
-    assert 2.5 < told["still_s"]
+    assert told["still_s"] > 2.5
     assert told["dropped"] == 0
     assert told["elapsed_s"] < told["still_s"] + 1.5
     assert "was suspended" in told["notes"][0]

@@ -178,7 +178,7 @@ def test_one_trace_is_replayed_for_every_camera(tmp_path, capsys, monkeypatch):
     assert said.output.startswith("A Main: ") and "the first frame lost after" in said.output
     trace.write_text("\n".join([rows[0], "0,5,", "1,4,"]))
     said = complaint(capsys, monkeypatch, "replay", trace, "--shoot", shoot)
-    assert "run.csv, trace, row 1: written_bytes falls" in said
+    assert "run.csv, line 3: written_bytes falls" in said
 
 
 def test_record_on_a_simulated_rig_is_marked():

@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import pytest
 
-from vastcellar.core.chain import build_chain, find_parts
+from vastcellar.core.chain import KnownRate, build_chain, find_parts
 from vastcellar.core.errors import BadValueError, UnknownPartError
 from vastcellar.core.evidence import Evidence
 from vastcellar.core.file_systems import CAMERA, file_systems_for
@@ -89,14 +89,18 @@ def test_file_system_and_encryption_take_their_share(catalog):
 
 def test_a_stage_measured_on_this_host_replaces_its_typical_value(catalog):
     bare = replace(MAGAZINE, hub_keys=())
-    chain = chain_of(bare, catalog, {"bridge": 905e6})
+    chain = chain_of(bare, catalog, {"bridge": KnownRate(905e6, is_stated=False)})
     bridge = next(stage for stage in chain.stages if stage.key == "bridge")
     assert (bridge.evidence, bridge.typical_bytes_per_s) == (Evidence.PROVED, 905e6)
+    stated = chain_of(bare, catalog, {"bridge": KnownRate(905e6)})
+    bridge = next(stage for stage in stated.stages if stage.key == "bridge")
+    assert (bridge.evidence, bridge.typical_bytes_per_s) == (Evidence.STATED, 905e6)
+    assert "measured on this host" not in bridge.why
     assert chain.delivered_write_bytes_per_s == 905e6
     with pytest.raises(BadValueError, match="can't have been measured"):
-        chain_of(bare, catalog, {"bridge": 9e9})
+        chain_of(bare, catalog, {"bridge": KnownRate(9e9)})
     with pytest.raises(BadValueError, match="no stage 'hub'"):
-        chain_of(bare, catalog, {"hub": 1e8})
+        chain_of(bare, catalog, {"hub": KnownRate(1e8)})
 
 
 def test_advice_follows_from_the_devices_that_must_write_it(catalog):

@@ -1,6 +1,6 @@
 """Chains, verdicts, proofs and mends on the demo's parts."""
 
-from dataclasses import replace
+from dataclasses import fields, replace
 from datetime import UTC, datetime
 
 import pytest
@@ -10,12 +10,17 @@ from hypothesis import strategies as st
 from vastcellar.core.chain import build_chain, find_parts
 from vastcellar.core.endurance_run import EventKind
 from vastcellar.core.evidence import Evidence, Verdict
+from vastcellar.core.identity import DeviceIdentity
 from vastcellar.core.judgement import Cause, judge_take
 from vastcellar.core.mends import Change, find_mends
 from vastcellar.core.needs import camera_need
 from vastcellar.core.parts import Unit
-from vastcellar.core.proof import RecorderProof, why_not_covering
+from vastcellar.core.proof import RecorderProof, RunConditions
+from vastcellar.core.reach.comparing import Asked
+from vastcellar.core.reach.reaching import Reach, reach_of
 from vastcellar.core.shoot import Setup
+
+K_11 = DeviceIdentity("flat 1", "serial-of-k-11", 1_000_000_000_000)
 
 WASTED = Setup(
     drive_key="kelmarsh-vane-2",
@@ -28,6 +33,8 @@ WASTED = Setup(
 
 def chain_of(setup, catalog, shelf=None, ambient_c=24.0):
     unit = shelf.unit(setup.unit_tag) if shelf and setup.unit_tag else None
+    if unit is not None:
+        unit = replace(unit, device=K_11)
     return build_chain(find_parts(setup, catalog, unit), catalog, ambient_c)
 
 
@@ -129,25 +136,42 @@ def test_a_take_longer_than_the_room_on_the_drive_falls_short(slipway, catalog, 
 
 
 def proof_of(slipway, **changes):
-    need = camera_need(slipway.camera("B"))
+    need, setup = camera_need(slipway.camera("B")), slipway.camera("B").setup
     made = RecorderProof(
         run_id=7,
-        unit_tag="K-11",
-        enclosure_key="drumlin-flat",
-        mode_key="usb-5g",
         measured_at=datetime(2026, 11, 3, tzinfo=UTC),
         is_simulated=False,
         is_complete=True,
         load_bytes_per_s=need.average_bytes_per_s,
         duration_s=2400.0,
         buffer_bytes=512_000_000,
-        ambient_c=24.0,
         achieved_bytes_per_s=need.average_bytes_per_s,
         slowest_second_ability_bytes_per_s=300e6,
         frames_dropped=0,
         worst_backlog_bytes=4_000_000,
+        crest=need.peak_bytes_per_s / need.average_bytes_per_s,
+        conditions=RunConditions(
+            unit_tag="K-11",
+            drive_key="kelmarsh-flat-1",
+            enclosure_key="drumlin-flat",
+            host_key=setup.host_key,
+            port_key=setup.port_key,
+            cable_key=setup.cable_key,
+            mode_key="usb-5g",
+            link_ceiling_bytes_per_s=500e6,
+            device=K_11,
+            free_share=1.0,
+            ambient_c=24.0,
+        ),
     )
-    return replace(made, **changes)
+    return changed(made, **changes)
+
+
+def changed(proof, **changes):
+    """Return *proof* with fields of its own or of its conditions changed."""
+    names = {field.name for field in fields(RunConditions)}
+    of_run = {key: changes.pop(key) for key in list(changes) if key in names}
+    return replace(proof, conditions=replace(proof.conditions, **of_run), **changes)
 
 
 def test_a_full_length_proof_outranks_the_model(slipway, catalog, shelf):
@@ -173,7 +197,8 @@ def test_a_proof_under_other_conditions_proves_nothing(slipway, catalog, shelf, 
     camera = slipway.camera("B")
     proof = proof_of(slipway, **changes)
     chain = chain_of(camera.setup, catalog, shelf)
-    assert why_not_covering(proof, camera, camera_need(camera), chain, 24.0)
+    asked = Asked(camera, camera_need(camera), chain, 24.0)
+    assert reach_of(proof, asked).reach is Reach.NOT
     found = judged(slipway, "B", catalog, shelf, proofs=(proof,))
     assert found.evidence is Evidence.COMPUTED
 
@@ -212,13 +237,13 @@ def test_a_short_run_that_was_slow_speaks_against_the_model(slipway, catalog, sh
         {"unit_tag": "K-12"},
         {"slowest_second_ability_bytes_per_s": 300e6},
     ):
-        other = replace(slow, **changes)
+        other = changed(slow, **changes)
         assert judged(slipway, "B", catalog, shelf, proofs=(other,)).verdict is Verdict.HOLDS
 
 
 def test_a_proof_makes_no_room(slipway, catalog, shelf):
     camera = slipway.camera("B")
-    full = replace(shelf.unit("K-11"), used_bytes=900e9)
+    full = replace(shelf.unit("K-11"), used_bytes=900e9, device=K_11)
     chain = build_chain(find_parts(camera.setup, catalog, full), catalog, 24.0)
     found = judge_take(camera, camera_need(camera), chain, 24.0, (proof_of(slipway),))
     assert (found.verdict, found.cause) == (Verdict.FALLS_SHORT, Cause.SPACE)

@@ -1,6 +1,5 @@
 """What a user can ask for, without a window."""
 
-import json
 import math
 from dataclasses import replace
 from fractions import Fraction
@@ -13,17 +12,12 @@ from vastcellar.core.recorder import RecorderLoad
 from vastcellar.core.units import PLAIN
 from vastcellar.services.judging import chain_of, judge_camera, mends_for
 from vastcellar.services.matching import find_for
-from vastcellar.services.proving.recorder_loads import loads_of_shoot
+from vastcellar.services.proving.recorder_loads import load_of_camera, loads_of_shoot
 from vastcellar.services.proving.recorder_proving import keep_proof, rig_proof, rig_speed
 from vastcellar.services.shoots import (
-    keep_unsaved,
     new_camera,
     new_shoot,
     next_camera_key,
-    open_shoot,
-    recent_shoots,
-    restore_unsaved,
-    save_shoot,
 )
 from vastcellar.services.sums import sums_of
 from vastcellar.services.wording import evidence_line, reason, useless_sentence, verdict_sentence
@@ -34,12 +28,7 @@ def prove(workplace, slipway, key, take_s=None, **kwargs):
     """Run and keep a simulated recorder test of a camera on its setup."""
     camera = slipway.camera(key)
     judgement = judge_camera(slipway, camera, workplace.catalog, workplace.shelf())
-    load = RecorderLoad(
-        judgement.need.average_bytes_per_s,
-        camera.recording.frames_per_s,
-        camera.buffer_bytes,
-        take_s or camera.longest_take_s,
-    )
+    load = load_of_camera(camera, take_s or camera.longest_take_s)
     proof = rig_proof(load, judgement.chain, 24.0, workplace=workplace, speed=math.inf, **kwargs)
     for _ in proof.run.snapshots():
         pass
@@ -157,25 +146,6 @@ def test_a_camera_with_nothing_assigned_is_not_known(slipway, catalog, shelf):
     assert mends_for(slipway, camera, catalog, shelf).helping == ()
 
 
-def test_unsaved_edits_come_back_with_their_file(places, slipway, catalog, tmp_path):
-    path = save_shoot(slipway, tmp_path / "job", places)
-    assert path.name == "job.shoot.json"
-    keep_unsaved(replace(slipway, days=9), path, places)
-    restored = restore_unsaved(catalog, places)
-    assert (restored.shoot.days, restored.path, restored.is_restored) == (9, path, True)
-    save_shoot(restored.shoot, path, places)
-    assert restore_unsaved(catalog, places) is None
-    assert open_shoot(path, catalog, places).shoot.days == 9
-    assert recent_shoots(places) == (path,)
-
-
-def test_a_damaged_autosave_is_set_aside_not_deleted(places, catalog):
-    places.state.mkdir(parents=True)
-    places.autosave_file.write_text('{"shoot": {"days": ')
-    assert restore_unsaved(catalog, places) is None
-    assert [p.name for p in places.state.iterdir()] == ["unsaved.damaged.json"]
-
-
 def test_new_cameras_take_the_next_letter_and_judge_at_once(catalog, shelf):
     shoot = new_shoot()
     for expected in "ABC":
@@ -206,12 +176,6 @@ def test_a_folder_for_data_that_cant_be_made_is_a_sentence(tmp_path, places):
         open_workplace(places=places)
     assert isinstance(caught.value, VastCellarError)
     assert "cellar" in str(caught.value)
-
-
-def test_recent_shoots_survive_nonsense(places):
-    places.config.mkdir(parents=True)
-    places.recent_file.write_text(json.dumps({"not": "a list"}))
-    assert recent_shoots(places) == ()
 
 
 def test_several_cameras_at_once_prove_each_that_lost_nothing(workplace, slipway):

@@ -52,7 +52,8 @@ def test_units_and_runs_are_there_again_after_a_restart(cellar):
     (kept,) = again.runs("K-11")
     assert kept.run_id == number
     assert kept.measured_at == AT
-    assert kept.conditions == {"mode_key": "usb-5g"}
+    # What had been written before is noted by the cellar itself.
+    assert kept.conditions == {"mode_key": "usb-5g", "unit_written_bytes": 1e12}
     assert again.trace_csv(number).startswith("elapsed_s")
     assert again.units()[0].written_bytes == 1e12 + 1e9
     again.close()
@@ -144,6 +145,8 @@ def test_an_older_cellar_is_brought_up_to_date_with_all_it_holds(tmp_path):
     with sqlite3.connect(path) as connection:
         connection.execute("DROP TABLE stage_measurements")
         connection.execute("DROP TABLE calibrations")
+        connection.execute("DROP TABLE cellar_facts")
+        connection.execute("ALTER TABLE units DROP COLUMN device")
         connection.execute("UPDATE alembic_version SET version_num = '0001'")
     connection.close()
     again = Cellar(path)

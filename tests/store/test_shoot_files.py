@@ -141,7 +141,7 @@ def test_a_file_cant_claim_what_only_a_calibration_finds(tmp_path, field):
     content["units"][0][field] = {"cache_write_bytes_per_s": 9e9}
     path = tmp_path / "cellar.json"
     path.write_text(json.dumps(content))
-    with pytest.raises(BadFileError, match="comes from calibrating a unit") as caught:
+    with pytest.raises(BadFileError, match="comes from a unit's own runs") as caught:
         read_units(path)
     assert "cellar.json: units" in caught.value.where
     assert field not in catalog_schema()["$defs"]["Unit"]["properties"]

@@ -23,8 +23,12 @@ def answers(monkeypatch):
     said.told = []
     for name in ("getOpenFileName", "getSaveFileName"):
         monkeypatch.setattr(QFileDialog, name, lambda *_: (str(said.file), ""))
-    monkeypatch.setattr(QMessageBox, "question", lambda *_args: said.button)
-    monkeypatch.setattr(QMessageBox, "exec", lambda box: said.told.append(box.informativeText()))
+
+    def answer(box):
+        said.told.append(box.informativeText())
+        return said.button
+
+    monkeypatch.setattr(QMessageBox, "exec", answer)
     return said
 
 

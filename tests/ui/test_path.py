@@ -7,6 +7,7 @@ from PySide6.QtTest import QTest
 from vastcellar.core.evidence import Evidence, Verdict
 from vastcellar.ui.stations.match.mend_cards import MendCard
 from vastcellar.ui.widgets.inputs import Choice, QuantityField
+from windows import start_in_folder
 
 
 def field(station, name):
@@ -113,7 +114,7 @@ def test_a_real_folder_is_tested_from_the_window_and_left_clean(app, qtbot, tmp_
     type_into(qtbot, field(prove, "Take"), "1 s")
     qtbot.waitUntil(lambda: "free" in prove.form.plan_line.text())
     assert "18.8 MB paced at 18.8 MB/s" in prove.form.plan_line.text()
-    qtbot.mouseClick(prove.form.start_button, Qt.MouseButton.LeftButton)
+    start_in_folder(prove)
     qtbot.waitUntil(lambda: any(disk.iterdir()))
     qtbot.waitUntil(lambda: not app.jobs.is_busy)
     assert app.jobs.current.result.written_bytes == 18_750_000
@@ -130,7 +131,7 @@ def test_cancel_ends_a_test_and_keeps_it_marked(app, qtbot, tmp_path):
     prove.form.target.folder_choice.setChecked(True)
     prove.form.target.folder_field.setText(str(tmp_path))
     prove.form.target.folder_field.editingFinished.emit()
-    prove.start()
+    start_in_folder(prove)
     qtbot.waitUntil(
         lambda: (latest := app.jobs.current.latest) is not None and latest.written_bytes > 0
     )
@@ -165,7 +166,7 @@ def test_closing_the_window_stops_a_running_test_and_cleans_up(start, qtbot, tmp
     prove = app.window.station("prove").measure
     prove.form.target.folder_choice.setChecked(True)
     prove.form.target.folder_field.setText(str(tmp_path))
-    prove.start()
+    start_in_folder(prove)
     qtbot.waitUntil(lambda: any(tmp_path.glob("vast-cellar-test-*")))
     app.close()
     assert not list(tmp_path.glob("vast-cellar-test-*"))

@@ -17,6 +17,7 @@ from vastcellar.bench.flat_run import FlatPlan
 from vastcellar.bench.probe import Shape
 from vastcellar.core.amounts import Amount
 from vastcellar.services.runs.measured_runs import measured_runs
+from windows import start_in_folder
 
 
 def choose(page, kind: str) -> None:
@@ -192,7 +193,7 @@ def test_a_real_folder_is_written_read_back_and_left_clean(subject_a, qtbot, tmp
     enter(page.form.target.drive_field, "41")
     qtbot.waitUntil(lambda: "free" in page.form.plan_line.text())
     written = subject_a.bench.shelf.unit("M-03").written_bytes
-    qtbot.mouseClick(page.form.start_button, Qt.MouseButton.LeftButton)
+    start_in_folder(page)
     qtbot.waitUntil(lambda: not subject_a.jobs.is_busy)
     result = subject_a.jobs.current.result
     assert result.read.first_wrong_at is None
@@ -252,7 +253,7 @@ def test_two_folders_are_compared_by_turns_and_the_difference_is_said(
     page.form.other.setText(str(disks[1]))
     page.form.plan()
     qtbot.waitUntil(lambda: "3 turns of" in page.form.plan_line.text())
-    qtbot.mouseClick(page.form.start_button, Qt.MouseButton.LeftButton)
+    start_in_folder(page)
     qtbot.waitUntil(lambda: not subject_a.jobs.is_busy)
     assert "difference" in page.results.cause_line.text()
     assert "In the order A B B A A B" in page.results.evidence_line.text()
@@ -293,7 +294,7 @@ def test_a_disk_that_fills_up_leaves_its_sentence_standing_and_its_run_kept(
     qtbot.waitUntil(page.form.start_button.isEnabled)
     with monkeypatch.context() as patched:
         patched.setattr(os, "pwrite", full)
-        qtbot.mouseClick(page.form.start_button, Qt.MouseButton.LeftButton)
+        start_in_folder(page)
         qtbot.waitUntil(lambda: not subject_a.jobs.is_busy)
     assert page.form.start_button.isEnabled()
     qtbot.waitUntil(lambda: len(subject_a.bench.shelf.records) == 1)
@@ -386,7 +387,7 @@ def test_tests_with_files_need_a_folder_and_say_what_they_found(subject_a, qtbot
     page.form.clips.setText(str(clips))
     page.form.clips.editingFinished.emit()
     qtbot.waitUntil(lambda: "3 MB" in page.form.plan_line.text())
-    qtbot.mouseClick(page.form.start_button, Qt.MouseButton.LeftButton)
+    start_in_folder(page)
     qtbot.waitUntil(lambda: bool(app.bench.shelf.records))
     assert "1 clips, 3 MB copied at" in page.results.cause_line.text()
     assert "every one came back as it was read" in page.results.cause_line.text()
@@ -409,7 +410,7 @@ def test_tests_with_files_need_a_folder_and_say_what_they_found(subject_a, qtbot
     )
     rate = streams[page.form.edit.choice.currentIndex()].split(" · ")[1].split(" ")[0]
     qtbot.waitUntil(page.form.start_button.isEnabled)
-    qtbot.mouseClick(page.form.start_button, Qt.MouseButton.LeftButton)
+    start_in_folder(page)
     qtbot.waitUntil(lambda: len(app.bench.shelf.records) == 2)
     assert f"stream of {rate}" in page.results.cause_line.text()
     assert app.jobs.current.result.plan.streams == 1

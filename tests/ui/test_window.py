@@ -12,7 +12,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QMessageBox
 
 from vastcellar.core.evidence import Verdict
-from vastcellar.services.shoots import restore_unsaved
+from vastcellar.services.autosaving import restore_unsaved
 from vastcellar.ui.look import DARK, LIGHT
 from vastcellar.ui.models.document import AUTOSAVE_AFTER_MS
 from vastcellar.ui.stations.match.mend_cards import MendCard
@@ -100,8 +100,11 @@ def test_an_edit_is_on_disk_within_two_seconds(app, qtbot, places, catalog):
     """A crash loses nothing that was entered before that."""
     type_into(field(app.window.station("shoot"), "Longest take"), "33 min")
     assert AUTOSAVE_AFTER_MS < 1500  # the rest is for writing it
-    qtbot.waitUntil(places.autosave_file.exists)
-    assert restore_unsaved(catalog, places).shoot.camera("A").longest_take_s == 33 * 60
+    qtbot.waitUntil(lambda: any(places.unsaved_folder.glob("*.json")))
+    assert restore_unsaved(catalog, places) is None  # its window lives: nobody else's to open
+    (kept,) = places.unsaved_folder.glob("*.json")
+    content = json.loads(kept.read_text())["shoot"]
+    assert content["cameras"][0]["longest_take_s"] == 33 * 60
 
 
 def test_saving_and_opening(app, qtbot, tmp_path, monkeypatch):

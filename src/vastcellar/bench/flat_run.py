@@ -100,6 +100,7 @@ class FlatRun(WatchedRun):
         self._read: StreamPass | None = None
         self._rounds: list[float] = []
         self._became_steady_s: float | None = None
+        self._became_full: DiskError | None = None
         self.result: FlatResult | None = None
 
     def _has_something(self) -> bool:
@@ -120,6 +121,9 @@ class FlatRun(WatchedRun):
         yield from self._write_all()
         if self.plan.reads_back:
             yield from self._read_all()
+        if self._became_full is not None:
+            # Others filled it meanwhile. What was read back is kept, and proves no capacity.
+            raise self._became_full
 
     def _write_all(self) -> Iterator[Progress]:
         plan, target = self.plan, self._target
@@ -139,8 +143,13 @@ class FlatRun(WatchedRun):
                 if writing.is_due:
                     yield writing.progress(0.0, share)
         except DiskError as error:
-            if not (plan.fills_up and error.is_full and writing.moved_bytes):
+            if not (plan.fills_up and error.is_full and writing.whole_bytes):
                 raise
+            self._became_full = DiskError(
+                "the disk became full before the test had written what was free",
+                where=error.where,
+                mend="Let nothing else write to it meanwhile, then prove it again",
+            )
         stopped(self._stop)  # whoever cancels does not wait for a slow drive's flush
         target.flush()
         writing.flushed()
@@ -163,7 +172,8 @@ class FlatRun(WatchedRun):
 
     def _read_all(self) -> Iterator[Progress]:
         assert self._write is not None
-        target, total = self._target, self._write.moved_bytes
+        # Only what came back as written, without a gap, and was synced since can accuse a drive.
+        target, total = self._target, self._write.whole_bytes
         self._read = reading = StreamPass("reading back", target, total, math.inf)
         stream = target.read_stream(total, self._shape.block_bytes, self._shape.depth, self._stop)
         for blocks in stream:
@@ -172,6 +182,17 @@ class FlatRun(WatchedRun):
                 yield reading.progress(0.5, 0.5)
         stopped(self._stop)
         yield reading.progress(0.5, 0.5)
+
+    def _true_capacity(self, read: PassResult | None) -> int | None:
+        """Return where the first block was lost, or all that was written if none was.
+
+        None where neither is known: a test that ended early, with every block right so far.
+        """
+        if read is None:
+            return None
+        if read.first_wrong_at is not None:
+            return read.first_wrong_at
+        return None if self._ended_by else read.moved_bytes
 
     def _make_result(self) -> FlatResult:
         assert self._write is not None
@@ -203,15 +224,9 @@ class FlatRun(WatchedRun):
             read=read,
             became_steady_s=self._became_steady_s,
             probed_bytes=self._probed_bytes,
-            true_capacity_bytes=_true_capacity(read) if self.plan.fills_up else None,
+            true_capacity_bytes=self._true_capacity(read) if self.plan.fills_up else None,
             disturbances=self._disturbances,
         )
-
-
-def _true_capacity(read: PassResult | None) -> int | None:
-    if read is None:
-        return None
-    return read.moved_bytes if read.first_wrong_at is None else read.first_wrong_at
 
 
 class _Either(threading.Event):

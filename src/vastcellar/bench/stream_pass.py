@@ -50,6 +50,9 @@ class StreamPass:
         self.phase = phase
         self._target, self._total_bytes, self._total_s = target, total_bytes, total_s
         self.moved_bytes = 0
+        self.whole_bytes = 0
+        """From the beginning on without a gap: what came back out of turn doesn't count yet."""
+        self._ahead: dict[int, int] = {}
         self.first_wrong_at: int | None = None
         self.wrong_blocks = 0
         self.begin_s = target.now_s()
@@ -72,6 +75,9 @@ class StreamPass:
         for block in blocks:
             begin_s, end_s = block.begin_s - self.begin_s, block.end_s - self.begin_s
             self.moved_bytes += block.size_bytes
+            self._ahead[block.at_bytes] = block.size_bytes
+            while (size_bytes := self._ahead.pop(self.whole_bytes, 0)) > 0:
+                self.whole_bytes += size_bytes
             self._latency.add(begin_s, end_s)
             self._stalls.came_back(end_s, block.size_bytes)
             self._seconds.add(begin_s, end_s, block.size_bytes)

@@ -7,6 +7,8 @@ from pathlib import Path
 import click
 
 from vastcellar.cli.printing import print_json, print_lines
+from vastcellar.core.chain import Stage
+from vastcellar.core.evidence import Evidence
 from vastcellar.core.units import PLAIN
 from vastcellar.services.catalogs import read_catalog
 from vastcellar.services.folders import folders
@@ -69,7 +71,7 @@ def chain(chain_file: Path, as_json: bool) -> None:
             (
                 f"{stage.name} ({stage.part})",
                 f"{PLAIN.rate(stage.typical_bytes_per_s)} of "
-                f"{PLAIN.rate(stage.ceiling_bytes_per_s)}",
+                f"{PLAIN.rate(stage.ceiling_bytes_per_s)}{_known(stage)}",
             )
             for stage in built.stages
         ]
@@ -80,3 +82,8 @@ def chain(chain_file: Path, as_json: bool) -> None:
             f"{narrowest.name.lower()}; in the long run "
             f"{PLAIN.rate(built.lasting_write_bytes_per_s)}, limited by the {lasting.name.lower()}."
         )
+
+
+def _known(stage: Stage) -> str:
+    """Say of a rate that isn't worked out whether somebody stated it or a run measured it."""
+    return f" ({stage.why})" if stage.evidence in (Evidence.STATED, Evidence.PROVED) else ""

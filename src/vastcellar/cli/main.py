@@ -9,6 +9,7 @@ from pathlib import Path
 import click
 
 from vastcellar import __version__
+from vastcellar.cli.exit_codes import SENTENCE
 from vastcellar.core.errors import VastCellarError
 
 # A command is imported when it is called: an answer in the terminal waits for no other's needs.
@@ -16,12 +17,15 @@ _COMMANDS = {
     "calibrate": "calibrate_command:calibrate",
     "chain": "chain_command:chain",
     "diagnose": "diagnose_command:diagnose",
+    "judge": "judge_command:judge",
     "match": "match_command:match_command",
     "need": "need_command:need",
     "prove": "prove_command:prove",
     "replay": "replay_command:replay",
+    "rescued": "rescued_command:rescued",
     "simulate": "simulate_command:simulate_command",
     "sum": "sum_command:sum_command",
+    "unit": "unit_command:unit",
 }
 
 
@@ -81,4 +85,4 @@ def main() -> None:
         sys.exit(error.exit_code)
     except VastCellarError as error:
         click.echo(f"vast-cellar: {error}", err=True)
-        sys.exit(1)
+        sys.exit(SENTENCE)

@@ -9,12 +9,13 @@ from pathlib import Path
 
 import click
 
+from vastcellar.cli.keeping import end_of, keep_and_tell, unit_options, workplace_for
 from vastcellar.cli.printing import print_json, print_lines
 from vastcellar.cli.prove_files import edit, offload, project
 from vastcellar.cli.prove_flat import burst, capacity, read, write
 from vastcellar.cli.prove_sets import compare, protocol
 from vastcellar.cli.quantities import Quantity, parse_seconds
-from vastcellar.cli.running import is_demo, stopping_signals
+from vastcellar.cli.running import stopping_signals
 from vastcellar.core.frame_sizes import FrameVariation
 from vastcellar.core.recorder import RecorderLoad
 from vastcellar.core.units import (
@@ -30,7 +31,6 @@ from vastcellar.services.proving.recorder_loads import loads_of_shoot
 from vastcellar.services.proving.recorder_proving import (
     Proof,
     folder_proof,
-    keep_proof,
     predicted_frames_dropped,
     rig_proof,
 )
@@ -38,9 +38,7 @@ from vastcellar.services.run_records import camera_figures
 from vastcellar.services.shoots import shoot_in_file
 from vastcellar.services.workplace import (
     Workplace,
-    open_workplace,
     remove_killed_tests,
-    require_unit,
 )
 
 
@@ -98,7 +96,7 @@ for _command in (write, burst, read, capacity, offload, edit, project, protocol,
     type=click.Path(path_type=Path),
     help="A chain file: what leads to FOLDER's drive. Only then can the run prove the setup.",
 )
-@click.option("--unit", "unit_tag", help="Keep the run in the cellar under this tag.")
+@unit_options
 @click.option("--json", "as_json", is_flag=True, help="Print JSON.")
 def record(
     folder: Path | None,
@@ -113,6 +111,7 @@ def record(
     simulated: Path | None,
     chain_path: Path | None,
     unit_tag: str | None,
+    binds: bool,
     as_json: bool,
 ) -> None:
     """Record frames at a camera's pace into FOLDER, through its buffer, and count what is lost.
@@ -130,28 +129,27 @@ def record(
         if shoot_path is not None
         else _typed_loads(rates, frame_rate, buffer_bytes, seconds, crest, gop)
     )
-    workplace = open_workplace(demo=is_demo()) if unit_tag else None
-    if workplace is not None and unit_tag:
-        require_unit(workplace.shelf(), unit_tag)
     described = simulated or chain_path
-    setup = chain_in_file(described, read_catalog(folders(demo=False))) if described else None
-    proof = _make(folder, loads, setup, workplace)
-    if not as_json:
-        plan = proof.plan
-        click.echo(
-            f"Writes {PLAIN.size(plan.bytes_to_write)} to {plan.target} in "
-            f"{PLAIN.duration(plan.load.duration_s)}; {PLAIN.size(plan.free_bytes)} are free."
-        )
-    for warning in proof.begin():
+    with workplace_for(unit_tag, folder, binds=binds, as_json=as_json) as workplace:
+        setup = None
+        if described is not None:
+            catalog = workplace.catalog if workplace else read_catalog(folders(demo=False))
+            unit = workplace.shelf().unit(unit_tag) if workplace and unit_tag else None
+            setup = chain_in_file(described, catalog, unit=unit)
+        proof = _make(folder, loads, setup, workplace)
         if not as_json:
-            click.echo(f"Note: {warning}.")
-    _run(proof, quiet=as_json)
-    run_id = None
-    if workplace is not None and unit_tag and proof.run.result and proof.run.result.written_bytes:
-        run_id = keep_proof(workplace, unit_tag, proof)
-    _print_result(proof, run_id, as_json=as_json)
-    if proof.run.error is not None:
-        raise proof.run.error
+            plan = proof.plan
+            click.echo(
+                f"Writes {PLAIN.size(plan.bytes_to_write)} to {plan.target} in "
+                f"{PLAIN.duration(plan.load.duration_s)}; {PLAIN.size(plan.free_bytes)} are free."
+            )
+        for warning in proof.begin():
+            if not as_json:
+                click.echo(f"Note: {warning}.")
+        _run(proof, quiet=as_json)
+        _print_result(proof, as_json=as_json)
+        keep_and_tell(workplace, unit_tag, proof)
+    end_of(proof.run)
 
 
 def _typed_loads(
@@ -211,7 +209,7 @@ def _run(proof: Proof, *, quiet: bool) -> None:
                 )
 
 
-def _print_result(proof: Proof, run_id: int | None, *, as_json: bool) -> None:
+def _print_result(proof: Proof, *, as_json: bool) -> None:
     result = proof.run.result
     assert result is not None  # the run has ended
     predicted = predicted_frames_dropped(result)
@@ -237,7 +235,6 @@ def _print_result(proof: Proof, run_id: int | None, *, as_json: bool) -> None:
                 if result.frames_dropped
                 else 0.0,
                 "predicted_frames_dropped": predicted,
-                "kept_as_run": run_id,
             }
         )
         return
@@ -265,5 +262,5 @@ def _print_result(proof: Proof, run_id: int | None, *, as_json: bool) -> None:
             for each in result.cameras
         ]  # fmt: skip
     print_lines(lines)
-    if run_id is not None:
-        click.echo(f"Kept as run {run_id}.")
+    for note in result.disturbances.notes():
+        click.echo(f"Note: {note}.")

@@ -3,36 +3,39 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
 import click
 
+from vastcellar.cli.keeping import end_of, keep_and_tell, unit_options, workplace_for
 from vastcellar.cli.printing import print_json, print_lines
 from vastcellar.cli.quantities import Quantity, parse_seconds
-from vastcellar.cli.running import is_demo, run_to_end
+from vastcellar.cli.running import run_to_end
 from vastcellar.core.units import PLAIN, parse_frame_rate, parse_rate, parse_size
 from vastcellar.services.folders import folders
 from vastcellar.services.proving.file_proving import (
     EditPlan,
+    EditResult,
     FilePlan,
     ProjectPlan,
+    ProjectResult,
     edit_figures,
     file_proof,
     project_figures,
 )
-from vastcellar.services.proving.keeping import keep_any
 from vastcellar.services.proving.offloading import (
+    OffloadResult,
     clips_in,
     limit_sentence,
     made_up_clips,
     offload_figures,
 )
-from vastcellar.services.workplace import open_workplace, remove_killed_tests, require_unit
+from vastcellar.services.workplace import remove_killed_tests
 
 _FOLDER = click.argument("folder", type=click.Path(path_type=Path))
-_UNIT = click.option("--unit", "unit_tag", help="Keep the run in the cellar under this tag.")
 _JSON = click.option("--json", "as_json", is_flag=True, help="Print JSON.")
 
 
@@ -55,7 +58,7 @@ _JSON = click.option("--json", "as_json", is_flag=True, help="Print JSON.")
               help="Small files made and removed beside, a second.")  # fmt: skip
 @click.option("--render", type=Quantity("rate", parse_rate), help="Written beside, MB/s.")
 @click.option("--no-ramp", is_flag=True, help="All streams at once.")
-@_UNIT
+@unit_options
 @_JSON
 def edit(
     folder: Path,
@@ -70,6 +73,7 @@ def edit(
     render: float | None,
     no_ramp: bool,
     unit_tag: str | None,
+    binds: bool,
     as_json: bool,
 ) -> None:
     """Play streams out of FOLDER, one more each time, until one misses a frame."""
@@ -85,55 +89,51 @@ def edit(
         render_bytes_per_s=render or 0.0,
         is_ramp=not no_ramp,
     )
-    run = _run(folder, plan, unit_tag, as_json=as_json)
-    result = run.result
-    if result is not None and as_json:
-        print_json({"target": str(folder), **edit_figures(result)})
-    elif result is not None:
-        lines = [("streams without a miss", str(result.most_streams))]
-        for step in result.steps:
-            first = step.first_frame.p99_s
-            jumped = "" if math.isnan(first) else f", first frame in {first * 1e3:.0f} ms (99 %)"
-            if step.scrubs:
-                dragged = step.scrub_frame.p99_s * 1e3
-                jumped += f", each frame of a scrub in {dragged:.0f} ms (99 %)"
-            lines.append(
-                (
-                    f"{step.streams} at {PLAIN.rate(step.read_bytes_per_s)}",
-                    f"{step.missed} of {step.frames} frames missed{jumped}",
-                )
+    _run(folder, plan, unit_tag, _edit_lines, edit_figures, binds=binds, as_json=as_json)
+
+
+def _edit_lines(result: EditResult) -> None:
+    lines = [("streams without a miss", str(result.most_streams))]
+    for step in result.steps:
+        first = step.first_frame.p99_s
+        jumped = "" if math.isnan(first) else f", first frame in {first * 1e3:.0f} ms (99 %)"
+        if step.scrubs:
+            dragged = step.scrub_frame.p99_s * 1e3
+            jumped += f", each frame of a scrub in {dragged:.0f} ms (99 %)"
+        lines.append(
+            (
+                f"{step.streams} at {PLAIN.rate(step.read_bytes_per_s)}",
+                f"{step.missed} of {step.frames} frames missed{jumped}",
             )
-        print_lines([*lines, ("how", result.read_mode)])
-    if run.error is not None:
-        raise run.error
+        )
+    print_lines([*lines, ("how", result.read_mode)])
 
 
 @click.command()
 @_FOLDER
 @click.option("--files", default=400, show_default=True, type=click.IntRange(1, 100_000))
 @click.option("--reads", default=2000, show_default=True, type=click.IntRange(1, 1_000_000))
-@_UNIT
+@unit_options
 @_JSON
-def project(folder: Path, files: int, reads: int, unit_tag: str | None, as_json: bool) -> None:
+def project(
+    folder: Path, files: int, reads: int, unit_tag: str | None, binds: bool, as_json: bool
+) -> None:
     """Make, sync, rename, list and remove small files in FOLDER, and read 4 to 64 KiB at random."""
     plan = ProjectPlan(files, reads)
-    run = _run(folder, plan, unit_tag, as_json=as_json)
-    result = run.result
-    if result is not None and as_json:
-        print_json({"target": str(folder), **project_figures(result)})
-    elif result is not None:
-        lines = [
-            (
-                each.name,
-                f"{each.per_s:,.0f} a second, {each.latency.p50_s * 1e3:.2f} ms (median), "
-                f"{each.latency.p99_s * 1e3:.2f} (99 %), at most "
-                f"{each.latency.longest_s * 1e3:.0f} ms",
-            )
-            for each in result.operations
-        ]
-        print_lines([*lines, ("how", result.read_mode)])
-    if run.error is not None:
-        raise run.error
+    _run(folder, plan, unit_tag, _project_lines, project_figures, binds=binds, as_json=as_json)
+
+
+def _project_lines(result: ProjectResult) -> None:
+    lines = [
+        (
+            each.name,
+            f"{each.per_s:,.0f} a second, {each.latency.p50_s * 1e3:.2f} ms (median), "
+            f"{each.latency.p99_s * 1e3:.2f} (99 %), at most "
+            f"{each.latency.longest_s * 1e3:.0f} ms",
+        )
+        for each in result.operations
+    ]
+    print_lines([*lines, ("how", result.read_mode)])
 
 
 @click.command()
@@ -145,7 +145,7 @@ def project(folder: Path, files: int, reads: int, unit_tag: str | None, as_json:
 @click.option("--clip-size", default="500MB", show_default=True,
               type=Quantity("size", parse_size), help="Of each made-up clip.")  # fmt: skip
 @click.option("--no-verify", is_flag=True, help="Don't read the copy back.")
-@_UNIT
+@unit_options
 @_JSON
 def offload(
     folder: Path,
@@ -154,6 +154,7 @@ def offload(
     clip_size: int,
     no_verify: bool,
     unit_tag: str | None,
+    binds: bool,
     as_json: bool,
 ) -> None:
     """Copy a set of clips into FOLDER, flushed clip by clip, and read the copy back.
@@ -164,31 +165,34 @@ def offload(
         plan = clips_in(source, verifies=not no_verify)
     else:
         plan = made_up_clips(clips, clip_size, verifies=not no_verify)
-    run = _run(folder, plan, unit_tag, as_json=as_json)
-    result = run.result
-    if result is not None and as_json:
-        print_json({"target": str(folder), **offload_figures(result)})
-    elif result is not None:
-        lines = [
-            (f"{len(result.clips)} clips copied", f"{PLAIN.size(result.written_bytes)} at "
-             f"{PLAIN.rate(result.copy.bytes_per_s, 1)}, flushed clip by clip"),
-            ("stalls", str(len(result.copy.stalls))),
-        ]  # fmt: skip
-        if result.verify is not None:
-            wrong = ", ".join(result.different) or "every clip as it was read"
-            lines.append(("read back", f"{PLAIN.rate(result.verify.bytes_per_s, 1)}: {wrong}"))
-        print_lines([*lines, ("how", result.write_mode)])
-        click.echo(limit_sentence(result, PLAIN))
-    if run.error is not None:
-        raise run.error
+    _run(folder, plan, unit_tag, _offload_lines, offload_figures, binds=binds, as_json=as_json)
 
 
-def _run(folder: Path, plan: FilePlan, unit_tag: str | None, *, as_json: bool) -> Any:
-    """Run the test to its end, keep it under its unit, and return the run."""
-    workplace = open_workplace(demo=is_demo()) if unit_tag else None
-    try:
-        if workplace is not None and unit_tag:
-            require_unit(workplace.shelf(), unit_tag)
+def _offload_lines(result: OffloadResult) -> None:
+    lines = [
+        (f"{len(result.clips)} clips copied", f"{PLAIN.size(result.written_bytes)} at "
+         f"{PLAIN.rate(result.copy.bytes_per_s, 1)}, flushed clip by clip"),
+        ("stalls", str(len(result.copy.stalls))),
+    ]  # fmt: skip
+    if result.verify is not None:
+        wrong = ", ".join(result.different) or "every clip as it was read"
+        lines.append(("read back", f"{PLAIN.rate(result.verify.bytes_per_s, 1)}: {wrong}"))
+    print_lines([*lines, ("how", result.write_mode)])
+    click.echo(limit_sentence(result, PLAIN))
+
+
+def _run(
+    folder: Path,
+    plan: FilePlan,
+    unit_tag: str | None,
+    show: Callable[[Any], None],
+    figures: Callable[[Any], dict[str, Any]],
+    *,
+    binds: bool,
+    as_json: bool,
+) -> None:
+    """Run the test to its end, show what it measured, then keep it under its unit."""
+    with workplace_for(unit_tag, folder, binds=binds, as_json=as_json) as workplace:
         places = folders(demo=False)
         remove_killed_tests(places)
         proof = file_proof(folder, plan, places.test_notes)
@@ -198,10 +202,12 @@ def _run(folder: Path, plan: FilePlan, unit_tag: str | None, *, as_json: bool) -
             for warning in warnings:
                 click.echo(f"Note: {warning}.")
         run_to_end(proof.run, quiet=as_json)
-        if workplace is not None and unit_tag:
-            for kept in keep_any(workplace, unit_tag, proof):
-                click.echo(f"Kept as run {kept.run_id}.", err=True)
-        return proof.run
-    finally:
-        if workplace is not None:
-            workplace.close()
+        result = proof.run.result
+        if result is not None and as_json:
+            print_json({"target": str(folder), **figures(result)})
+        elif result is not None:
+            show(result)
+            for note in result.notes:
+                click.echo(f"Note: {note}.")
+        keep_and_tell(workplace, unit_tag, proof)
+    end_of(proof.run)

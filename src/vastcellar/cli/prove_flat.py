@@ -11,12 +11,13 @@ from typing import Any
 import click
 
 from vastcellar.cli.diagnose_command import diagnosis_lines
+from vastcellar.cli.keeping import end_of, keep_and_tell, unit_options, workplace_for
 from vastcellar.cli.printing import print_json, print_lines
 from vastcellar.cli.quantities import Quantity, parse_seconds
-from vastcellar.cli.running import is_demo, run_to_end
+from vastcellar.cli.running import run_to_end
 from vastcellar.core.units import PLAIN, parse_rate, parse_size
 from vastcellar.services.catalogs import read_catalog
-from vastcellar.services.exports import write_text_whole
+from vastcellar.services.exports import require_can_save, write_text_whole
 from vastcellar.services.folders import folders
 from vastcellar.services.judging import chain_in_file
 from vastcellar.services.proving.flat_proving import (
@@ -35,15 +36,13 @@ from vastcellar.services.proving.flat_proving import (
     room_in,
     trace_csv_of,
 )
-from vastcellar.services.proving.keeping import KeptRun, keep_flat_proof
-from vastcellar.services.runs.calibration_wording import foretold_sentence
+from vastcellar.services.proving.keeping import foretold_of_flat
+from vastcellar.services.runs.calibrating import Foretold
 from vastcellar.services.runs.diagnosing import diagnosis_figures
 from vastcellar.services.runs.resting import COOL, Rest, rest_of_unit
 from vastcellar.services.workplace import (
     Workplace,
-    open_workplace,
     remove_killed_tests,
-    require_unit,
 )
 
 _MOST_BYTES = 2**62
@@ -81,7 +80,7 @@ def _common(command: Callable[..., None]) -> Callable[..., None]:
             click.option(
                 "--drive-c", type=float, help="The drive's temperature now, where no sensor tells."
             ),
-            click.option("--unit", "unit_tag", help="Keep the run in the cellar under this tag."),
+            unit_options,
             click.option(
                 "--trace", type=click.Path(path_type=Path), help="Keep the trace as CSV here."
             ),
@@ -183,37 +182,38 @@ def _shape(common: dict[str, Any]) -> Shape | None:
 
 
 def _prove(plan: FlatPlan, common: dict[str, Any]) -> None:
-    as_json = common["as_json"]
+    as_json, unit_tag, trace = common["as_json"], common["unit_tag"], common["trace"]
     _room(common)
-    workplace = open_workplace(demo=is_demo()) if common["unit_tag"] else None
-    if workplace is not None:
-        require_unit(workplace.shelf(), common["unit_tag"])
-    proof = _make(plan, common, workplace)
-    warnings = proof.begin()
-    if not as_json:
-        wear = f", {PLAIN.percent(proof.tbw_share)} of its endurance" if proof.tbw_share else ""
-        click.echo(
-            f"Writes at most {PLAIN.size(proof.bytes_to_write)}{wear} to {proof.target}; "
-            f"{PLAIN.size(proof.room_bytes)} may be filled."
-        )
-        for warning in warnings:
-            click.echo(f"Note: {warning}.")
-    run_to_end(proof.run, quiet=as_json)
-    result = proof.run.result
-    if result is not None:
-        if common["trace"] is not None:
-            write_text_whole(common["trace"], trace_csv_of(result))
-        kept = _keep(workplace, common["unit_tag"], proof) if workplace else None
-        _print(proof, result, kept, as_json=as_json)
-    if proof.run.error is not None:
-        raise proof.run.error
+    if trace is not None:
+        require_can_save(trace)
+    kept_in = workplace_for(unit_tag, common["folder"], binds=common["binds"], as_json=as_json)
+    with kept_in as workplace:
+        proof = _make(plan, common, workplace)
+        warnings = proof.begin()
+        if not as_json:
+            wear = f", {PLAIN.percent(proof.tbw_share)} of its endurance" if proof.tbw_share else ""
+            click.echo(
+                f"Writes at most {PLAIN.size(proof.bytes_to_write)}{wear} to {proof.target}; "
+                f"{PLAIN.size(proof.room_bytes)} may be filled."
+            )
+            for warning in warnings:
+                click.echo(f"Note: {warning}.")
+        run_to_end(proof.run, quiet=as_json)
+        result = proof.run.result
+        if result is not None:
+            _print(proof, result, _foretold(workplace, unit_tag, proof), as_json=as_json)
+            keep_and_tell(workplace, unit_tag, proof)
+            if trace is not None:
+                write_text_whole(trace, trace_csv_of(result))
+    end_of(proof.run)
 
 
-def _keep(workplace: Workplace, unit_tag: str, proof: FlatProof) -> KeptRun | None:
-    result = proof.run.result
-    if result is None or not result.written_bytes:
+def _foretold(
+    workplace: Workplace | None, unit_tag: str | None, proof: FlatProof
+) -> Foretold | None:
+    if workplace is None or not unit_tag:
         return None
-    return keep_flat_proof(workplace, unit_tag, proof)
+    return foretold_of_flat(workplace, unit_tag, proof)
 
 
 def _make(plan: FlatPlan, common: dict[str, Any], workplace: Workplace | None) -> FlatProof:
@@ -230,7 +230,9 @@ def _make(plan: FlatPlan, common: dict[str, Any], workplace: Workplace | None) -
             rest=_rest(workplace, tag, common["ambient"]),
             drive_c=common["drive_c"],
         )
-    rig = chain_in_file(common["simulated"], read_catalog(places))
+    unit = workplace.shelf().unit(common["unit_tag"]) if workplace else None
+    catalog = workplace.catalog if workplace else read_catalog(places)
+    rig = chain_in_file(common["simulated"], catalog, unit=unit)
     return rig_flat_proof(
         plan,
         rig.chain,
@@ -247,7 +249,9 @@ def _rest(workplace: Workplace | None, unit_tag: str, ambient_c: float) -> Rest:
     return rest_of_unit(workplace.shelf(), workplace.catalog, unit_tag, ambient_c)
 
 
-def _print(proof: FlatProof, result: FlatResult, kept: KeptRun | None, *, as_json: bool) -> None:
+def _print(
+    proof: FlatProof, result: FlatResult, foretold: Foretold | None, *, as_json: bool
+) -> None:
     found = diagnosis_of_proof(proof, result)
     if as_json:
         print_json(
@@ -258,8 +262,7 @@ def _print(proof: FlatProof, result: FlatResult, kept: KeptRun | None, *, as_jso
                 **flat_figures(result),
                 "conditions": conditions_of(proof, result),
                 "diagnosis": diagnosis_figures(found) if found else None,
-                "kept_as_run": kept.run_id if kept else None,
-                "foretold": asdict(kept.foretold) if kept and kept.foretold else None,
+                "foretold": asdict(foretold) if foretold else None,
             }
         )
         return
@@ -289,10 +292,6 @@ def _print(proof: FlatProof, result: FlatResult, kept: KeptRun | None, *, as_jso
         click.echo("Diagnosis: " + ", ".join(figures["causes"]))
         for line in diagnosis_lines(figures):
             click.echo(f"  {line}")
-    if kept is not None:
-        if kept.foretold is not None:
-            click.echo(foretold_sentence(kept.foretold, PLAIN))
-        click.echo(f"Kept as run {kept.run_id}.")
 
 
 def _latency(result: FlatResult) -> str:

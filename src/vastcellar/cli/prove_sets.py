@@ -8,9 +8,10 @@ from pathlib import Path
 
 import click
 
+from vastcellar.cli.keeping import end_of, keep_and_tell, unit_options, workplace_for
 from vastcellar.cli.printing import print_json, print_lines
 from vastcellar.cli.quantities import Quantity, parse_seconds
-from vastcellar.cli.running import is_demo, run_to_end
+from vastcellar.cli.running import run_to_end
 from vastcellar.core.protocol_text import HINT, parse_steps
 from vastcellar.core.recorder import RecorderLoad
 from vastcellar.core.units import PLAIN, parse_frame_rate, parse_rate, parse_size
@@ -26,8 +27,7 @@ from vastcellar.services.proving.alternating import (
 )
 from vastcellar.services.proving.flat_proving import FlatPlan, burst_plan
 from vastcellar.services.proving.grounds import FolderGround, Ground, RigGround
-from vastcellar.services.proving.keeping import keep_protocol
-from vastcellar.services.proving.protocol_run import ProtocolRun
+from vastcellar.services.proving.protocol_run import ProtocolProof, ProtocolRun
 from vastcellar.services.proving.protocols import (
     Protocol,
     ProtocolPlan,
@@ -38,9 +38,7 @@ from vastcellar.services.proving.protocols import (
 )
 from vastcellar.services.workplace import (
     Workplace,
-    open_workplace,
     remove_killed_tests,
-    require_unit,
 )
 
 _JSON = click.option("--json", "as_json", is_flag=True, help="Print JSON.")
@@ -60,7 +58,7 @@ _JSON = click.option("--json", "as_json", is_flag=True, help="Print JSON.")
 )
 @click.option("--steps", help=f"In place of NAME, for example: {HINT}")
 @click.option("--save-as", help="Keep these steps as a protocol of your own under this name.")
-@click.option("--unit", "unit_tag", help="Keep the runs in the cellar under this tag.")
+@unit_options
 @click.option("--plan-only", is_flag=True, help="Say what would be done, and do nothing.")
 @click.option("--yes", is_flag=True, help="Don't wait where something is to be done by hand.")
 @_JSON
@@ -75,6 +73,7 @@ def protocol(
     steps: str | None,
     save_as: str | None,
     unit_tag: str | None,
+    binds: bool,
     plan_only: bool,
     yes: bool,
     as_json: bool,
@@ -87,10 +86,8 @@ def protocol(
         raise click.UsageError("Name a FOLDER and a protocol, or --simulated CHAIN_FILE and one.")
     named = places if simulated else places[1:]
     chosen = _chosen(named, steps, save_as)
-    workplace = open_workplace(demo=is_demo()) if unit_tag else None
-    try:
-        if workplace is not None and unit_tag:
-            require_unit(workplace.shelf(), unit_tag)
+    folder = None if simulated or plan_only else Path(places[0])
+    with workplace_for(unit_tag, folder, binds=binds, as_json=as_json) as workplace:
         ground = _ground(places, simulated, link, workplace, unit_tag or "")
         loads: tuple[RecorderLoad, ...] = ()
         if rate is not None and seconds is not None:
@@ -102,17 +99,11 @@ def protocol(
             print_json(_plan_figures(plan))
         if plan_only:
             return
-        run = ProtocolRun(plan, ground, loads, (lambda _: True) if yes else _ask)
-        run_to_end(run, quiet=as_json)
-        if workplace is not None and unit_tag:
-            kept = keep_protocol(workplace, unit_tag, run)
-            click.echo(f"Kept as runs {', '.join(str(each.run_id) for each in kept)}.", err=True)
-    finally:
-        if workplace is not None:
-            workplace.close()
-    _print_run(run, as_json=as_json)
-    if run.error is not None:
-        raise run.error
+        proof = ProtocolProof(ProtocolRun(plan, ground, loads, (lambda _: True) if yes else _ask))
+        run_to_end(proof.run, quiet=as_json)
+        _print_run(proof.run, as_json=as_json)
+        keep_and_tell(workplace, unit_tag, proof)
+    end_of(proof.run)
 
 
 def _chosen(named: tuple[str, ...], steps: str | None, save_as: str | None) -> Protocol:
@@ -135,7 +126,9 @@ def _ground(
 ) -> Ground:
     own = folders(demo=False)
     if simulated is not None:
-        rig = chain_in_file(simulated, read_catalog(own))
+        unit = workplace.shelf().unit(tag) if workplace else None
+        catalog = workplace.catalog if workplace else read_catalog(own)
+        rig = chain_in_file(simulated, catalog, unit=unit)
         return RigGround(rig.chain, rig.ambient_c, workplace, sample_tag=tag)
     remove_killed_tests(own)
     return FolderGround(Path(places[0]), own.test_notes, link_bytes_per_s=link)
@@ -220,5 +213,4 @@ def compare(folder_a: Path, folder_b: Path, times: int, size: int | None, as_jso
             click.echo(f"  {difference_sentence(figures['compared'], what, PLAIN)}")
         if words := words_of(figures["conditions_that_differ"]):
             click.echo(words)
-    if run.error is not None:
-        raise run.error
+    end_of(run)

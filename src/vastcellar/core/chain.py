@@ -209,9 +209,23 @@ class Chain:
         )
 
 
+@dataclass(frozen=True, slots=True)
+class KnownRate:
+    """What a stage carries on this host in place of its typical rate, and who says so."""
+
+    bytes_per_s: float
+    is_stated: bool = True
+
+
 LINK_STAGES = ("port", "cable", "bridge", "interface")
 CAPPING_STAGES = (*LINK_STAGES, "hub", "slot", "file_system", "encryption")
 """Stages that cap what reaches the drive, whatever the drive itself could take."""
+
+
+def free_bytes(chain: Chain) -> float:
+    """Return the room on the drive: its capacity less what the unit holds."""
+    used = chain.parts.unit.used_bytes if chain.parts.unit else 0.0
+    return max(chain.parts.drive.capacity_bytes - used, 0.0)
 
 
 def heat_path(parts: Parts, ambient_c: float) -> HeatPath:
@@ -236,13 +250,13 @@ def build_chain(
     parts: Parts,
     catalog: Catalog,
     ambient_c: float,
-    measured_bytes_per_s: Mapping[str, float] | None = None,
+    known_rates: Mapping[str, KnownRate] | None = None,
 ) -> Chain:
     """Return what each stage of *parts* carries for writing, at *ambient_c* in the room.
 
-    A stage measured on this host, by its key in *measured_bytes_per_s*, counts in place of its
-    typical value. A measurement above a stage's ceiling can't be of this stage and is refused.
-    Raises BadValueError for such a measurement.
+    A stage measured on this host, or stated to be, by its key in *known_rates*, counts in place
+    of its typical value. A rate above a stage's ceiling can't be of this stage and is refused.
+    Raises BadValueError for such a rate.
     """
     way = route(parts.port, parts.cable, parts.hubs, parts.device_modes, catalog.modes)
     problem = misfit(parts)
@@ -251,7 +265,7 @@ def build_chain(
     stages = [*_link_stages(parts, catalog, way), *_drive_stages(parts, ambient_c)]
     if not problem:
         stages += _format_stages(parts, stages)
-    measured = dict(measured_bytes_per_s or {})
+    measured = dict(known_rates or {})
     stages = [_measured(stage, measured.pop(stage.key, None)) for stage in stages]
     if measured:
         raise BadValueError(
@@ -262,9 +276,10 @@ def build_chain(
     return Chain(parts, way.device, tuple(stages), problem)
 
 
-def _measured(stage: Stage, bytes_per_s: float | None) -> Stage:
-    if bytes_per_s is None:
+def _measured(stage: Stage, known: KnownRate | None) -> Stage:
+    if known is None:
         return stage
+    bytes_per_s = known.bytes_per_s
     if not 0 < bytes_per_s <= stage.ceiling_bytes_per_s * 1.001:
         raise BadValueError(
             f"{bytes_per_s / 1e6:g} MB/s can't have been measured at a stage that carries "
@@ -272,8 +287,10 @@ def _measured(stage: Stage, bytes_per_s: float | None) -> Stage:
             where=f"stage {stage.key!r}",
             mend="Check the unit, or which stage it belongs to",
         )
-    why = f"measured on this host; typical would be {stage.typical_bytes_per_s / 1e6:,.0f} MB/s"
-    return replace(stage, typical_bytes_per_s=bytes_per_s, why=why, evidence=Evidence.PROVED)
+    word = "stated, not measured here" if known.is_stated else "measured on this host"
+    why = f"{word}; typical would be {stage.typical_bytes_per_s / 1e6:,.0f} MB/s"
+    evidence = Evidence.STATED if known.is_stated else Evidence.PROVED
+    return replace(stage, typical_bytes_per_s=bytes_per_s, why=why, evidence=evidence)
 
 
 ENCRYPTED_WRITE_SHARE = 0.6

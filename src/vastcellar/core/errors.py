@@ -1,5 +1,6 @@
 """The one family of errors: what is wrong, where, and the mend."""
 
+_MOST_SHOWN, _HEAD, _TAIL = 500, 300, 100
 DISK_IS_FULL = "the disk is full"
 
 
@@ -11,7 +12,7 @@ class VastCellarError(Exception):
 
     def __init__(self, what: str, *, where: str = "", mend: str = "") -> None:
         # All three go to Exception, so that they survive pickling.
-        super().__init__(what, where, mend)
+        super().__init__(_shown(what), _shown(where), _shown(mend))
 
     @property
     def what(self) -> str:
@@ -34,6 +35,14 @@ class VastCellarError(Exception):
     def __str__(self) -> str:
         head = f"{self.where}: {self.what}." if self.where else f"{self.what}."
         return f"{head} {self.mend}." if self.mend else head
+
+
+def _shown(text: str) -> str:
+    """Return *text* so that it can be printed and read: what it quotes may be of any length."""
+    if len(text) > _MOST_SHOWN:
+        text = f"{text[:_HEAD]} … {text[-_TAIL:]}"
+    # Half a character, as of a file name that isn't UTF-8, can't be printed.
+    return text.encode("utf-8", errors="replace").decode("utf-8")
 
 
 def _rebuild(kind: type[VastCellarError], what: str, where: str, mend: str) -> VastCellarError:

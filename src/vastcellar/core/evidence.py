@@ -10,8 +10,20 @@ class Evidence(StrEnum):
     """Printed on a box."""
     COMPUTED = "computed"
     """Chain, cache and heat worked through with typical figures."""
+    STATED = "stated"
+    """Typed in by the user, who says that it was measured."""
     PROVED = "proved"
     """Measured, with its conditions on record."""
+
+
+class Known(StrEnum):
+    """How a condition or a figure is known."""
+
+    READ = "read"
+    """From the machine itself."""
+    STATED = "stated"
+    """By the user: nobody measured it."""
+    UNKNOWN = "unknown"
 
 
 class Verdict(StrEnum):
@@ -25,6 +37,10 @@ class Verdict(StrEnum):
 
 TIGHT_BELOW_MARGIN = 0.10
 """Less than this above the need is tight: typical figures are no surer than that."""
+
+
+LEAST_SHORTFALL = 0.001
+"""Where frames were lost the margin is below nothing, however fast the slowest second was."""
 
 
 def verdict_for_margin(margin: float) -> Verdict:

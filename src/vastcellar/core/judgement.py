@@ -3,13 +3,21 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from datetime import datetime
 from enum import StrEnum
 
-from vastcellar.core.chain import CAPPING_STAGES, Chain, heat_path
+from vastcellar.core.chain import CAPPING_STAGES, Chain, free_bytes, heat_path
 from vastcellar.core.endurance_run import EnduranceRun, Interval, run_endurance
-from vastcellar.core.evidence import Evidence, Verdict, verdict_for_margin
+from vastcellar.core.evidence import (
+    LEAST_SHORTFALL,
+    Evidence,
+    Verdict,
+    verdict_for_margin,
+)
 from vastcellar.core.needs import Need
-from vastcellar.core.proof import RecorderProof, newest_against, newest_covering
+from vastcellar.core.proof import RecorderProof
+from vastcellar.core.reach.comparing import Asked, Difference
+from vastcellar.core.reach.reaching import Reached, answer
 from vastcellar.core.recorder import FluidOutcome, profile_outcome
 from vastcellar.core.shoot import Camera
 from vastcellar.core.workloads import Workload, paced
@@ -49,8 +57,12 @@ class Judgement:
     lowest_ability_bytes_per_s: float = 0.0
     free_bytes: float = 0.0
     proof: RecorderProof | None = None
+    weakened: tuple[Difference, ...] = ()
+    """What is to be said beside the mark of *proof*."""
     against: RecorderProof | None = None
     """A run too short to prove anything, slower than the camera all the same."""
+    beside: Reached | None = None
+    """The newest run on the unit where none covers: made, and no answer to this."""
 
 
 def not_judged(need: Need) -> Judgement:
@@ -58,12 +70,6 @@ def not_judged(need: Need) -> Judgement:
     return Judgement(
         Verdict.NOT_KNOWN, Evidence.COMPUTED, margin=None, cause=Cause.NOTHING_CHOSEN, need=need
     )
-
-
-def free_bytes(chain: Chain) -> float:
-    """Return the room on the drive: its capacity less what the unit holds."""
-    used = chain.parts.unit.used_bytes if chain.parts.unit else 0.0
-    return max(chain.parts.drive.capacity_bytes - used, 0.0)
 
 
 def take_profile(
@@ -95,6 +101,7 @@ def judge_take(
     ambient_c: float,
     proofs: tuple[RecorderProof, ...] = (),
     workload: Workload | None = None,
+    now: datetime | None = None,
 ) -> Judgement:
     """Return whether *chain* holds the longest take of *camera*, on the best evidence there is.
 
@@ -104,8 +111,10 @@ def judge_take(
         chain: what it records to.
         ambient_c: of the room.
         proofs: recorder tests on record; the newest that covers this take outranks the model.
-            Where none does, a run that was slower than the camera makes it not known.
+            Where none does, or an older one, a run that was slower than the camera makes it not
+            known.
         workload: in place of the take alone; then only the model counts.
+        now: for the age of proofs; without it they don't age.
 
     """
     if chain.problem:
@@ -124,15 +133,19 @@ def judge_take(
         computed = _computed(camera, need, chain, ambient_c, workload)
     if workload is not None:
         return computed
-    proof = newest_covering(proofs, camera, need, chain, ambient_c)
     if computed.cause is Cause.SPACE:  # no run makes room
         return computed
-    if proof is not None:
-        return _proved(computed, proof)
-    against = newest_against(proofs, camera, need, chain, ambient_c)
+    found = answer(proofs, Asked(camera, need, chain, ambient_c, now))
+    covering, against = found.covering, found.against
+    if covering is not None and not _is_newer(against, covering):
+        return _proved(computed, covering)
     if against is None or computed.verdict is Verdict.FALLS_SHORT:
-        return computed
-    return replace(computed, verdict=Verdict.NOT_KNOWN, margin=None, against=against)
+        return replace(computed, beside=found.beside)
+    return replace(computed, verdict=Verdict.NOT_KNOWN, margin=None, against=against.proof)
+
+
+def _is_newer(one: Reached | None, other: Reached) -> bool:
+    return one is not None and one.proof.measured_at > other.proof.measured_at
 
 
 def _by_its_box(need: Need, chain: Chain) -> Judgement:
@@ -206,16 +219,18 @@ def _cause(interval: Interval, run: EnduranceRun, chain: Chain) -> Cause:
     return Cause.DRIVE
 
 
-def _proved(computed: Judgement, proof: RecorderProof) -> Judgement:
+def _proved(computed: Judgement, covering: Reached) -> Judgement:
     """Put the measurement in place of the model: its verdict, its margin."""
+    proof = covering.proof
     needed = computed.need.needed_write_bytes_per_s
     margin = proof.slowest_second_ability_bytes_per_s / needed - 1
-    if proof.frames_dropped:
-        verdict = Verdict.FALLS_SHORT
-        margin = min(margin, proof.achieved_bytes_per_s / needed - 1)
+    if proof.is_passed:
+        # It held the take, crest, buffer and all. A second slower than the need was bridged: then
+        # nothing is proved to spare, and nothing is short either.
+        margin = max(margin, 0.0)
     else:
-        # It held its average without a loss. Below the need's headroom that is tight, not short.
-        verdict = verdict_for_margin(margin) if margin >= 0 else Verdict.TIGHT
+        margin = min(margin, proof.achieved_bytes_per_s / needed - 1, -LEAST_SHORTFALL)
+    verdict = verdict_for_margin(margin)
     return Judgement(
         verdict,
         Evidence.PROVED,
@@ -229,4 +244,5 @@ def _proved(computed: Judgement, proof: RecorderProof) -> Judgement:
         lowest_ability_bytes_per_s=computed.lowest_ability_bytes_per_s,
         free_bytes=computed.free_bytes,
         proof=proof,
+        weakened=covering.weakens,
     )

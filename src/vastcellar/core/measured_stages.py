@@ -1,4 +1,6 @@
-"""Stages measured on a host: they count there in place of typical values, and nowhere else."""
+"""Stages whose rate on a host is known: they count there in place of typical values, and nowhere
+else. Measured by a run of ours, or stated by somebody: that is said of each.
+"""
 
 from __future__ import annotations
 
@@ -6,7 +8,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime
 
-from vastcellar.core.chain import Chain, Parts, build_chain
+from vastcellar.core.chain import Chain, KnownRate, Parts, build_chain
 from vastcellar.core.checks import require_above_zero
 from vastcellar.core.parts import Catalog
 
@@ -26,6 +28,8 @@ class StageMeasurement:
     mode_key: str
     bytes_per_s: float
     measured_at: datetime
+    is_stated: bool = False
+    """Typed in by somebody; else found by one of our own runs."""
 
     def __post_init__(self) -> None:
         require_above_zero("stage measurement", bytes_per_s=self.bytes_per_s)
@@ -47,7 +51,7 @@ def part_key_of(stage_key: str, parts: Parts) -> str:
     return ""
 
 
-def measured_in(chain: Chain, measurements: Iterable[StageMeasurement]) -> dict[str, float]:
+def measured_in(chain: Chain, measurements: Iterable[StageMeasurement]) -> dict[str, KnownRate]:
     """Return what was measured of the stages of *chain*: the newest of the same host, port, part
     and link mode, by the key of the stage.
     """
@@ -70,7 +74,7 @@ def measured_in(chain: Chain, measurements: Iterable[StageMeasurement]) -> dict[
         before = found.get(each.stage_key)
         if before is None or each.measured_at > before.measured_at:
             found[each.stage_key] = each
-    return {key: each.bytes_per_s for key, each in found.items()}
+    return {key: KnownRate(each.bytes_per_s, each.is_stated) for key, each in found.items()}
 
 
 def build_measured_chain(

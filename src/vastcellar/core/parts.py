@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from datetime import datetime
 from enum import StrEnum
 from typing import TypeVar
 
@@ -13,6 +14,7 @@ from vastcellar.core.errors import BadValueError, UnknownPartError
 from vastcellar.core.file_systems import FileSystem
 from vastcellar.core.formats import CodecFamily
 from vastcellar.core.hubs import Hub
+from vastcellar.core.identity import DeviceIdentity
 from vastcellar.core.links import Cable, LinkMode, Port
 
 T = TypeVar("T")
@@ -320,6 +322,9 @@ class Unit:
     """The typical figures that the fit began at."""
     is_fit_simulated: bool = False
     """Whether those runs were of a simulated rig."""
+    fitted_at: datetime | None = None
+    device: DeviceIdentity | None = None
+    """The device that it was bound to at its first real run; None before."""
 
     def __post_init__(self) -> None:
         where = f"unit {self.tag!r}"

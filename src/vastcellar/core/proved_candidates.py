@@ -14,7 +14,9 @@ from vastcellar.core.judgement import judge_take
 from vastcellar.core.measured_stages import StageMeasurement, build_measured_chain
 from vastcellar.core.needs import Need
 from vastcellar.core.parts import Catalog
-from vastcellar.core.proof import RecorderProof, newest_against, newest_covering
+from vastcellar.core.proof import RecorderProof
+from vastcellar.core.reach.comparing import Asked
+from vastcellar.core.reach.reaching import answer
 from vastcellar.core.shoot import Camera
 
 
@@ -37,18 +39,14 @@ def with_proofs(
     for row in _rows_of(table, tags):
         parts = find_parts(table.setup(row), catalog, table.unit(row))
         chain = build_measured_chain(parts, catalog, ambient_c, tuple(stages))
-        if not any(
-            newest(proofs, camera, need, chain, ambient_c)
-            for newest in (newest_covering, newest_against)
-        ):
+        told = answer(proofs, Asked(camera, need, chain, ambient_c))
+        if told.covering is None and told.against is None:
             continue
         found = judge_take(camera, need, chain, ambient_c, proofs)
         if found.verdict is Verdict.NOT_KNOWN or found.margin is None:
             margin[row] = np.nan
         elif found.evidence is Evidence.PROVED:
-            # Held without a loss and without the headroom: tight, which a negative one isn't.
-            is_tight = found.verdict is Verdict.TIGHT
-            margin[row] = max(found.margin, 0.0) if is_tight else found.margin
+            margin[row] = found.margin
     return replace(table, margin=margin)
 
 

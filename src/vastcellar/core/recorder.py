@@ -16,10 +16,13 @@ import numpy as np
 
 from vastcellar.core.checks import require_above_zero, require_not_negative
 from vastcellar.core.endurance_run import EnduranceRun
+from vastcellar.core.errors import BadValueError
 from vastcellar.core.frame_sizes import STEADY, FrameVariation, IntArray, frame_ends_bytes
 from vastcellar.core.trace import FloatArray, Trace, rates_bytes_per_s
 
 _STEP_S = 0.5
+MOST_FRAMES = 50_000_000
+"""A day at 500 frames a second."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,6 +45,14 @@ class RecorderLoad:
             duration_s=self.duration_s,
         )
         require_not_negative("recorder", buffer_bytes=self.buffer_bytes)
+        # Each frame has its size: a billion of them would take the memory of the computer.
+        if not self.duration_s * float(self.frames_per_s) <= MOST_FRAMES:
+            raise BadValueError(
+                f"{self.duration_s:g} s at {float(self.frames_per_s):g} frames a second are more "
+                f"than {MOST_FRAMES:,} frames",
+                where="recorder",
+                mend="Record for less long, or check the frame rate",
+            )
 
     @property
     def bytes_per_frame(self) -> float:

@@ -7,13 +7,15 @@ from dataclasses import dataclass
 import numpy as np
 
 from vastcellar.core.errors import BadValueError
-from vastcellar.core.evidence import Verdict, verdict_for_margin
+from vastcellar.core.evidence import LEAST_SHORTFALL, Verdict, verdict_for_margin
 from vastcellar.core.needs import Need
 from vastcellar.core.recorder import FluidOutcome, fluid_outcome
 from vastcellar.core.shoot import Camera
-from vastcellar.core.trace import Trace, rates_bytes_per_s
+from vastcellar.core.trace import FloatArray, Trace, rates_bytes_per_s
 
 _STEP_S = 0.5
+_LONGEST_BRIDGED_S = 30.0
+"""However large a buffer is, a low of half a minute is none of its business (typical)."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,20 +64,23 @@ def replay(trace: Trace, camera: Camera, need: Need) -> Replay:
         average,
         camera.buffer_bytes,
     )
-    lowest = lowest_second_bytes_per_s(rates[used])
-    margin = lowest / need.needed_write_bytes_per_s - 1
+    needed = need.needed_write_bytes_per_s
+    # A buffer bridges a dip as long as itself: what must reach the need is the mean over that.
+    bridged_s = min(max(camera.buffer_bytes / needed, 1.0), _LONGEST_BRIDGED_S)
+    lowest = lowest_mean_bytes_per_s(rates[used], round(bridged_s / _STEP_S))
+    margin = lowest / needed - 1
     if outcome.lost_bytes > 0:
-        verdict = Verdict.FALLS_SHORT
-        margin = min(margin, -outcome.lost_bytes / need.longest_take_bytes)
+        margin = min(margin, -outcome.lost_bytes / need.longest_take_bytes, -LEAST_SHORTFALL)
     elif covered < 1:
         return Replay(Verdict.NOT_KNOWN, None, outcome, seen, trace.duration_s, covered)
-    else:
-        verdict = verdict_for_margin(margin) if margin >= 0 else Verdict.TIGHT
-    return Replay(verdict, margin, outcome, seen, trace.duration_s, covered)
+    return Replay(verdict_for_margin(margin), margin, outcome, seen, trace.duration_s, covered)
 
 
-def lowest_second_bytes_per_s(half_second_rates: np.ndarray) -> float:
-    """Return the lowest mean of two neighbouring half seconds; shape (n,)."""
-    if half_second_rates.size < 2:
-        return float(half_second_rates.min(initial=np.inf))
-    return float(((half_second_rates[:-1] + half_second_rates[1:]) / 2).min())
+def lowest_mean_bytes_per_s(rates_bytes_per_s: FloatArray, steps: int) -> float:
+    """Return the lowest mean of so many neighbouring *rates_bytes_per_s*, shape (n,).
+
+    Of fewer rates than *steps* it is the mean of all.
+    """
+    window = min(max(steps, 1), rates_bytes_per_s.size)
+    total = np.concatenate([[0.0], np.cumsum(rates_bytes_per_s)])
+    return float(((total[window:] - total[:-window]) / window).min())

@@ -46,6 +46,7 @@ day = 24 * hour = d = days
 
 # Said in small letters these are the trade's factor of 8: half of all writers mean bits.
 _AMBIGUOUS = re.compile(r"(?<![A-Za-z])(?P<prefix>[kmgt])(?P<b>b)(?P<ps>ps)?(?![A-Za-z])")
+_UNIT = re.compile(r"\s*[A-Za-zµμ]{1,20}(\s*/\s*[A-Za-zµμ]{1,20})?\s*")
 _PER_SECOND = re.compile(r"(?<![A-Za-z])([kKMGT]i?)?(bit|b|B)ps(?![A-Za-z])")
 _SPACES = re.compile("[\\s\u00a0\u2009\u202f]+")
 _TERM = re.compile(r"\s*([-+]?[\d][\d.,']*|[-+]?[.,]\d+)\s*([^\d\s+.,-][^\d+,]*)?")
@@ -121,6 +122,10 @@ def _factor(unit: str, text: str, dimension: str, base: str, example: str, where
         )
     plain = _PER_SECOND.sub(r"\1\2/s", unit).replace(" per ", "/").replace("sec", "s")
     plain = re.sub(r"\b(hours?|hrs?)\b", "h", plain)
+    if not _UNIT.fullmatch(plain):  # a unit, and no expression to be worked out: 9**9**9
+        raise BadValueError(
+            f"{unit!r} is not a unit of a {dimension}", where=where, mend=f"Write {example}"
+        )
     import pint
 
     registry = _registry()

@@ -4,8 +4,13 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
+
+from vastcellar.core.identity import DeviceIdentity
+
+_SECTOR_BYTES = 512  # sysfs counts so, whatever the device's own sectors are
+_MOST_READ_BYTES = 64 * 1024
 
 
 @dataclass(frozen=True, slots=True)
@@ -19,6 +24,8 @@ class BlockDevice:
     temperature_path: Path | None
     encryption: str = ""
     """How what is written is encrypted by this host, as far as the device tells."""
+    identity: DeviceIdentity = field(default_factory=DeviceIdentity)
+    """Which device it is, with the UUID of the file system that was asked about."""
 
 
 def find_block_device(device_number: str, root: Path = Path("/")) -> BlockDevice | None:
@@ -29,14 +36,17 @@ def find_block_device(device_number: str, root: Path = Path("/")) -> BlockDevice
     except OSError:
         return None
     encryption = _encryption(place)
+    uuid = _file_system_uuid(place.name, device_number, root)
     if (place / "partition").exists():
         place = place.parent
+    drive = _under_mapper(place)
     return BlockDevice(
-        name=place.name,
-        model=_read(place / "device/model"),
-        usb_bits_per_s=_usb_bits_per_s(place, root),
-        temperature_path=_temperature_path(place),
+        name=drive.name,
+        model=_model(drive),
+        usb_bits_per_s=_usb_bits_per_s(drive, root),
+        temperature_path=_temperature_path(drive),
         encryption=encryption,
+        identity=DeviceIdentity(_model(drive), _serial(drive), _size_bytes(drive), uuid),
     )
 
 
@@ -52,6 +62,62 @@ def _encryption(place: Path) -> str:
     """A device mapper's name for its use begins with CRYPT where it encrypts."""
     uuid = _read(place / "dm/uuid")
     return "dm-crypt" if uuid.startswith("CRYPT-") else ""
+
+
+def _under_mapper(place: Path) -> Path:
+    """Return the drive under an encryption layer or the like, where there is exactly one."""
+    for _ in range(8):  # layers can be stacked; a made-up tree could lead in circles
+        below = sorted((place / "slaves").glob("*")) if (place / "dm").is_dir() else []
+        if len(below) != 1:
+            break
+        place = below[0].resolve()
+        if (place / "partition").exists():
+            place = place.parent
+    return place
+
+
+def _model(place: Path) -> str:
+    # A loop device is as good as the image behind it: its path is all that it says of itself.
+    return _read(place / "device/model") or _read(place / "loop/backing_file")
+
+
+def _serial(place: Path) -> str:
+    """Return the serial number that the drive, or the USB device that it hangs on, gives."""
+    for name in ("device/serial", "serial", "device/cid"):
+        if found := _read(place / name):
+            return found
+    page = _read(place / "device/vpd_pg80")
+    if found := "".join(c for c in page if c.isprintable()).strip():
+        return found
+    for folder in place.parents:
+        if (folder / "busnum").exists():
+            return _read(folder / "serial")
+    return ""
+
+
+def _size_bytes(place: Path) -> int:
+    try:
+        return int(_read(place / "size")) * _SECTOR_BYTES
+    except ValueError:
+        return 0
+
+
+def _file_system_uuid(name: str, device_number: str, root: Path) -> str:
+    """Return the UUID as udev knows it, "" where it doesn't."""
+    for line in _read(root / "run/udev/data" / f"b{device_number}").splitlines():
+        if line.startswith("E:ID_FS_UUID="):
+            return line.partition("=")[2].strip()
+    try:
+        links = sorted((root / "dev/disk/by-uuid").iterdir())
+    except OSError:
+        return ""
+    for link in links:
+        try:
+            if link.is_symlink() and Path(link.readlink()).name == name:
+                return link.name
+        except OSError:
+            continue
+    return ""
 
 
 def _usb_bits_per_s(place: Path, root: Path) -> float:
@@ -84,6 +150,7 @@ def _upwards(place: Path, root: Path) -> Iterator[Path]:
 
 def _read(path: Path) -> str:
     try:
-        return path.read_text(encoding="utf-8", errors="replace").strip()
-    except OSError:
+        with path.open(encoding="utf-8", errors="replace") as file:
+            return file.read(_MOST_READ_BYTES).strip()
+    except (OSError, ValueError):
         return ""

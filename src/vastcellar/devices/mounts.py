@@ -10,6 +10,21 @@ import psutil
 
 from vastcellar.core.errors import DiskError
 
+_IN_MEMORY = frozenset({"tmpfs", "ramfs", "devtmpfs", "rootfs"})
+_OVER_NETWORK = frozenset(
+    {"nfs", "nfs4", "cifs", "smb3", "smbfs", "9p", "afs", "ceph", "glusterfs", "lustre", "davfs",
+     "virtiofs", "vboxsf", "fuse.sshfs", "fuse.rclone", "fuse.davfs2", "fuse.gvfsd-fuse"}
+)  # fmt: skip
+# As the catalog names file systems; what isn't here keeps the system's own name.
+_CATALOG_NAMES = {
+    "vfat": "fat32",
+    "msdos": "fat32",
+    "ntfs3": "ntfs",
+    "ntfs-3g": "ntfs",
+    "fuse.exfat": "exfat",
+    "hfsplus": "hfs-plus",
+}
+
 
 @dataclass(frozen=True, slots=True)
 class Mount:
@@ -23,6 +38,21 @@ class Mount:
     free_bytes: int
     device_number: str
     """"major:minor" of the folder's device."""
+
+    @property
+    def is_in_memory(self) -> bool:
+        """Whether no drive lies behind it."""
+        return self.file_system in _IN_MEMORY
+
+    @property
+    def is_over_network(self) -> bool:
+        """Whether another computer's drive lies behind it."""
+        return self.file_system in _OVER_NETWORK
+
+    @property
+    def file_system_key(self) -> str:
+        """The file system as the catalog names it."""
+        return _CATALOG_NAMES.get(self.file_system, self.file_system)
 
 
 def mount_of(folder: Path) -> Mount:

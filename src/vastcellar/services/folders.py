@@ -39,8 +39,18 @@ class Folders:
         return self.state / "tests"
 
     @property
+    def rescued(self) -> Path:
+        """Runs that the cellar couldn't take."""
+        return self.state / "rescued"
+
+    @property
+    def unsaved_folder(self) -> Path:
+        """Edits that are not saved yet, of each window in a file of its own."""
+        return self.state / "unsaved"
+
+    @property
     def autosave_file(self) -> Path:
-        """Edits of the open shoot that are not saved yet."""
+        """The same, of versions that knew one window only."""
         return self.state / "unsaved.json"
 
     @property

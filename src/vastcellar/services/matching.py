@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from datetime import UTC, datetime
 
 import numpy as np
 
@@ -86,7 +87,7 @@ def judge_what_if(
     """Return the verdict in another room and with the drive that full; None with nothing chosen.
 
     With *over_day* it is of what the medium of the longest take sees on that day, counted from
-    1, pauses and all. Proofs don't count: they were made under other conditions.
+    1, pauses and all; then only the model counts.
     Raises BadValueError where nothing is recorded on that day.
     """
     setup = camera.setup
@@ -94,15 +95,8 @@ def judge_what_if(
         return None
     drive = catalog.drive(setup.drive_key)
     own = shelf.unit(setup.unit_tag) if setup.unit_tag else None
-    unit = Unit(
-        setup.unit_tag or drive.name,
-        setup.drive_key,
-        setup.enclosure_key,
-        used_bytes=drive.capacity_bytes * used_share,
-        fitted=own.fitted if own else None,
-        fitted_from=own.fitted_from if own else None,
-        is_fit_simulated=own.is_fit_simulated if own else False,
-    )
+    unit = own or Unit(drive.name, setup.drive_key, setup.enclosure_key)
+    unit = replace(unit, used_bytes=drive.capacity_bytes * used_share)
     parts = find_parts(setup, catalog, unit)
     chain = build_measured_chain(parts, catalog, ambient_c, shelf.stages)
     need = camera_need(camera)
@@ -110,7 +104,9 @@ def judge_what_if(
     if over_day:
         day = day_on_media(shoot, camera, need, over_day)
         workload = medium_over_a_day(day, need.average_bytes_per_s)
-    return judge_take(camera, need, chain, ambient_c, workload=workload)
+    return judge_take(
+        camera, need, chain, ambient_c, shelf.proofs, workload=workload, now=datetime.now(UTC)
+    )
 
 
 def _offload(there: OnHost) -> CopyRate | None:
@@ -204,7 +200,9 @@ def side_by_side(
                     continue
                 rate = chain.link_cap_bytes_per_s
                 if best is None or rate > best.chain.link_cap_bytes_per_s:
-                    judgement = judge_take(camera, need, chain, shoot.ambient_c)
+                    judgement = judge_take(
+                        camera, need, chain, shoot.ambient_c, shelf.proofs, now=datetime.now(UTC)
+                    )
                     best = OnHost(host, tried, chain, judgement)
         if best is not None:
             found.append(replace(best, copy=_offload(best)))

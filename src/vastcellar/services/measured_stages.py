@@ -10,8 +10,10 @@ from vastcellar.core.measured_stages import StageMeasurement, device_stage, part
 from vastcellar.services.workplace import Workplace
 
 
-def measured_device(chain: Chain, bytes_per_s: float) -> StageMeasurement:
-    """Return *bytes_per_s* as measured of the bridge or interface of *chain*, on its port.
+def measured_device(chain: Chain, bytes_per_s: float, *, is_stated: bool) -> StageMeasurement:
+    """Return *bytes_per_s* as the rate of the bridge or interface of *chain*, on its port.
+
+    *is_stated* where somebody typed it, else a run of ours found it.
 
     Raises BadValueError where nothing connects, or for more than the link carries.
     """
@@ -36,6 +38,7 @@ def measured_device(chain: Chain, bytes_per_s: float) -> StageMeasurement:
         mode_key=chain.mode.key,
         bytes_per_s=bytes_per_s,
         measured_at=datetime.now(UTC),
+        is_stated=is_stated,
     )
 
 

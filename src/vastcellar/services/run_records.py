@@ -9,7 +9,9 @@ from datetime import datetime
 from typing import Any
 
 from vastcellar.bench.recorder_run import CameraOutcome, RecorderResult
-from vastcellar.core.proof import RecorderProof
+from vastcellar.core.identity import DeviceIdentity
+from vastcellar.core.parts import Catalog
+from vastcellar.core.proof import RecorderProof, RunConditions
 from vastcellar.store.run_record import RunRecord
 
 RECORDER = "recorder"
@@ -51,6 +53,26 @@ class Conditions:
     since_last_run_s: float | None = None
     """How long the unit hadn't been tested before, None where it never was or isn't known."""
     clock: str = "CLOCK_MONOTONIC"
+    hub_keys: tuple[str, ...] = ()
+    sharing: int = 1
+    link_ceiling_bytes_per_s: float = 0.0
+    """Of the stated link mode."""
+    is_encrypted: bool = False
+    """As the setup states; what the device itself tells stands in ``encryption``."""
+    file_system_key: str = ""
+    """As the catalog names it: read of a real folder, stated of a rig."""
+    device_serial: str = ""
+    device_size_bytes: int = 0
+    file_system_uuid: str = ""
+    is_in_memory: bool = False
+    is_over_network: bool = False
+    is_direct: bool = True
+    slept_s: float = 0.0
+    stood_still_s: float = 0.0
+    clock_set_s: float = 0.0
+    other_tests: int = 0
+    unit_written_bytes: float | None = None
+    """What had been written to the unit before."""
     warnings: tuple[str, ...] = ()
 
 
@@ -117,11 +139,13 @@ def camera_figures(outcome: CameraOutcome) -> dict[str, Any]:
     }
 
 
-def recorder_proofs(runs: Iterable[RunRecord]) -> tuple[RecorderProof, ...]:
-    """Return what the recorder tests among *runs* prove.
+def recorder_proofs(
+    runs: Iterable[RunRecord], catalog: Catalog, *, is_demo: bool
+) -> tuple[RecorderProof, ...]:
+    """Return what the recorder tests among *runs* did, and under what conditions.
 
-    A run of several cameras at once proves each of them that lost nothing. A loss among several
-    says nothing of one alone.
+    A run of several cameras at once counts for each of them that lost nothing. A loss among
+    several says nothing of one alone. Outside a demo a rig's run is a rehearsal.
     """
     proofs: list[RecorderProof] = []
     for run in runs:
@@ -129,30 +153,80 @@ def recorder_proofs(runs: Iterable[RunRecord]) -> tuple[RecorderProof, ...]:
             continue
         cameras = run.figures.get("cameras", [])
         if len(cameras) < 2:
-            proofs.append(_proof(run, run.figures))
+            only = cameras[0] if cameras else {}
+            figures = {**run.figures, "crest": only.get("crest")}
+            proofs.append(_proof(run, figures, catalog, is_demo=is_demo))
             continue
         proofs += [
-            _proof(run, run.figures | each) for each in cameras if not each["frames_dropped"]
+            _proof(run, run.figures | each, catalog, is_demo=is_demo)
+            for each in cameras
+            if not each["frames_dropped"]
         ]
     return tuple(proofs)
 
 
-def _proof(run: RunRecord, figures: dict[str, Any]) -> RecorderProof:
-    conditions = run.conditions
+def _proof(
+    run: RunRecord, figures: dict[str, Any], catalog: Catalog, *, is_demo: bool
+) -> RecorderProof:
+    crest = figures.get("crest")
     return RecorderProof(
         run_id=run.run_id,
-        unit_tag=run.unit_tag,
-        enclosure_key=conditions["enclosure_key"],
-        mode_key=conditions["mode_key"],
         measured_at=run.measured_at,
         is_simulated=run.is_simulated,
         is_complete=run.is_complete,
         load_bytes_per_s=figures["load_bytes_per_s"],
         duration_s=figures["duration_s"] if run.is_complete else figures["elapsed_s"],
         buffer_bytes=figures["buffer_bytes"],
-        ambient_c=conditions["ambient_c"],
         achieved_bytes_per_s=figures["achieved_bytes_per_s"],
         slowest_second_ability_bytes_per_s=figures["slowest_second_ability_bytes_per_s"],
         frames_dropped=figures["frames_dropped"],
         worst_backlog_bytes=figures["worst_backlog_bytes"],
+        conditions=run_conditions(run, catalog),
+        crest=math.inf if crest is None else float(crest),
+        is_rehearsal=run.is_simulated and not is_demo,
+    )
+
+
+def run_conditions(run: RunRecord, catalog: Catalog) -> RunConditions:
+    """Return the conditions that *run* was kept with, as a proof is judged by."""
+    kept = run.conditions
+    key = str(kept.get("file_system_key") or "")
+    known = catalog.file_systems.get(key)
+    free, capacity = kept.get("free_bytes") or 0, kept.get("capacity_bytes") or 0
+    ambient_c = kept.get("ambient_c")
+    return RunConditions(
+        unit_tag=run.unit_tag,
+        drive_key=kept.get("drive_key", ""),
+        enclosure_key=kept.get("enclosure_key", ""),
+        host_key=kept.get("host_key", ""),
+        port_key=kept.get("port_key", ""),
+        cable_key=kept.get("cable_key", ""),
+        hub_keys=tuple(kept.get("hub_keys") or ()),
+        sharing=int(kept.get("sharing") or 1),
+        mode_key=kept.get("mode_key", ""),
+        link_ceiling_bytes_per_s=kept.get("link_ceiling_bytes_per_s") or 0.0,
+        link_bits_per_s=kept.get("usb_bits_per_s") or 0.0,
+        device=None
+        if run.is_simulated
+        else DeviceIdentity(
+            kept.get("device_model", ""),
+            kept.get("device_serial", ""),
+            int(kept.get("device_size_bytes") or 0),
+            kept.get("file_system_uuid", ""),
+        ),
+        file_system=key,
+        file_system_write_share=known.write_share if known else None,
+        is_encrypted=bool(kept.get("is_encrypted") or kept.get("encryption")),
+        is_in_memory=bool(kept.get("is_in_memory")),
+        is_over_network=bool(kept.get("is_over_network")),
+        is_direct=bool(kept.get("is_direct", True)),
+        free_share=free / capacity if free and capacity else None,
+        ambient_c=math.nan if ambient_c is None else float(ambient_c),
+        cooling=kept.get("cooling", ""),
+        other_cpu_share=kept.get("other_cpu_share") or 0.0,
+        other_tests=int(kept.get("other_tests") or 0),
+        slept_s=kept.get("slept_s") or 0.0,
+        stood_still_s=kept.get("stood_still_s") or 0.0,
+        clock_set_s=kept.get("clock_set_s") or 0.0,
+        unit_written_bytes=kept.get("unit_written_bytes"),
     )

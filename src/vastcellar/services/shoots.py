@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import json
 from dataclasses import dataclass
 from pathlib import Path
@@ -10,14 +11,15 @@ from vastcellar.core import camera_models
 from vastcellar.core.errors import BadFileError
 from vastcellar.core.parts import Catalog
 from vastcellar.core.shoot import Camera, Shoot, default_copies
+from vastcellar.services.autosaving import Autosave
 from vastcellar.services.folders import Folders
 from vastcellar.store.json_files import read_json, write_text_whole
-from vastcellar.store.shoot_files import SHOOT_SUFFIX, read_shoot, shoot_text, write_shoot
+from vastcellar.store.private_files import make_private_folder
+from vastcellar.store.shoot_files import SHOOT_SUFFIX, read_shoot, write_shoot
 
 MOST_RECENT = 8
 USUAL_COPIES = 2
 """At least two verified copies before a card is wiped."""
-_AUTOSAVE_FORMAT = "vast-cellar/unsaved"
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,6 +29,10 @@ class OpenShoot:
     shoot: Shoot
     path: Path | None = None
     is_restored: bool = False
+    seen: str = ""
+    """The mark of the file as it was read."""
+    autosave: Autosave | None = None
+    """Of a restored shoot: where it was found."""
 
 
 def new_shoot(name: str = "New shoot") -> Shoot:
@@ -69,66 +75,47 @@ def shoot_in_file(path: Path, catalog: Catalog) -> Shoot:
 
 def open_shoot(path: Path, catalog: Catalog, places: Folders) -> OpenShoot:
     """Open the shoot in *path* and remember it as recent. Raises BadFileError."""
+    seen = file_mark(path)
     shoot = read_shoot(path, catalog)
     remember_recent(path, places)
-    return OpenShoot(shoot, path.resolve())
+    return OpenShoot(shoot, path.resolve(), seen=seen)
 
 
-def save_shoot(shoot: Shoot, path: Path, places: Folders) -> Path:
-    """Save *shoot* and return its path, with the suffix that was left off. Raises BadFileError."""
+def save_shoot(shoot: Shoot, path: Path, places: Folders, *, seen: str | None = None) -> Path:
+    """Save *shoot* and return its path, with the suffix that was left off.
+
+    *seen* is the mark of the file as it was read or last saved; None where it wasn't.
+    Raises BadFileError where it can't be written, or was changed by somebody else since: then both
+    are kept, theirs in the file and ours where it was.
+    """
     if not path.name.endswith(".json"):
         path = path.with_name(path.name + SHOOT_SUFFIX)
+    now = file_mark(path)
+    if seen and now and now != seen:
+        raise BadFileError(
+            "another window or program has changed it since it was opened here",
+            where=str(path),
+            mend="Save yours under another name (Save as …), then open both; nothing was changed",
+        )
     write_shoot(path, shoot)
     remember_recent(path, places)
-    forget_unsaved(places)
     return path.resolve()
 
 
-def keep_unsaved(shoot: Shoot, path: Path | None, places: Folders) -> None:
-    """Put the unsaved state of *shoot* where the next start finds it. Raises BadFileError."""
-    content = {
-        "format": _AUTOSAVE_FORMAT,
-        "version": 1,
-        "path": str(path) if path else None,
-        "shoot": json.loads(shoot_text(shoot)),
-    }
-    places.state.mkdir(parents=True, exist_ok=True)
-    write_text_whole(places.autosave_file, json.dumps(content, indent=1, ensure_ascii=False))
-
-
-def forget_unsaved(places: Folders) -> None:
-    """Drop the unsaved state: it is saved now, or given up."""
-    places.autosave_file.unlink(missing_ok=True)
-
-
-def restore_unsaved(catalog: Catalog, places: Folders) -> OpenShoot | None:
-    """Return what was entered and not saved when the program last ended, or None.
-
-    A damaged autosave is set aside under another name, never deleted.
-    """
-    path = places.autosave_file
-    if not path.exists():
-        return None
-    scratch = path.with_suffix(".shoot.json")
+def file_mark(path: Path) -> str:
+    """Return what tells one content of *path* from another; "" where there is no such file."""
     try:
-        content = read_json(path)
-        scratch.write_text(json.dumps(content["shoot"]), encoding="utf-8")
-        shoot = read_shoot(scratch, catalog)
-        saved_to = content.get("path")
-    except (BadFileError, KeyError, TypeError, AttributeError, OSError):
-        path.replace(path.with_suffix(".damaged.json"))
-        return None
-    finally:
-        scratch.unlink(missing_ok=True)
-    return OpenShoot(shoot, Path(saved_to) if saved_to else None, is_restored=True)
+        return hashlib.sha256(path.read_bytes()).hexdigest()
+    except OSError:
+        return ""
 
 
 def recent_shoots(places: Folders) -> tuple[Path, ...]:
     """Return the shoots opened lately that still exist, newest first."""
     try:
-        listed = json.loads(places.recent_file.read_text(encoding="utf-8"))
-        return tuple(path for path in map(Path, listed) if path.exists())
-    except (OSError, ValueError, TypeError):
+        listed = read_json(places.recent_file)
+        return tuple(path for path in map(Path, listed[:MOST_RECENT]) if path.exists())
+    except (OSError, BadFileError, LookupError, ValueError, TypeError):
         return ()  # a list of conveniences: not worth a complaint
 
 
@@ -137,7 +124,8 @@ def remember_recent(path: Path, places: Folders) -> None:
     known = [str(path.resolve())]
     known += [str(p) for p in recent_shoots(places) if str(p) not in known]
     try:
-        places.config.mkdir(parents=True, exist_ok=True)
-        write_text_whole(places.recent_file, json.dumps(known[:MOST_RECENT], indent=1))
+        make_private_folder(places.config)
+        content = json.dumps(known[:MOST_RECENT], indent=1)
+        write_text_whole(places.recent_file, content, is_private=True)
     except (OSError, BadFileError):
         pass  # the same: a shoot must open from a read-only home too

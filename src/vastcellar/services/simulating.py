@@ -5,10 +5,9 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from vastcellar.core.chain import Chain, heat_path
+from vastcellar.core.chain import Chain, free_bytes, heat_path
 from vastcellar.core.endurance_run import EnduranceRun, EventKind, run_endurance
 from vastcellar.core.errors import BadValueError
-from vastcellar.core.judgement import free_bytes
 from vastcellar.core.recorder import FluidOutcome, profile_outcome
 from vastcellar.core.workloads import Workload, cards_in_a_row, flat_out, paced
 

@@ -8,6 +8,7 @@ from vastcellar.core.judgement import Cause, Judgement
 from vastcellar.core.mends import Change, Mend
 from vastcellar.core.shoot import Camera
 from vastcellar.core.units import NumberFormat
+from vastcellar.services.reach_wording import beside_words, differences_words
 from vastcellar.services.runs.replaying import CameraReplay
 
 SHORT_WORDS = {
@@ -146,9 +147,11 @@ def evidence_line(judgement: Judgement, fmt: NumberFormat) -> str:
     if judgement.evidence is Evidence.PROVED and proof is not None:
         where = "on a simulated rig" if proof.is_simulated else "on the real disk"
         day = proof.measured_at.astimezone()
+        beside = differences_words(judgement.weakened, fmt)
         return (
             f"proved {where}, {day.day} {day:%b %Y} · slowest second "
             f"{fmt.rate(proof.slowest_second_ability_bytes_per_s)}"
+            + (f" · but {beside}" if beside else "")
         )
     if judgement.evidence is Evidence.CLAIMED:
         return "claimed · printed on its box"
@@ -158,7 +161,17 @@ def evidence_line(judgement: Judgement, fmt: NumberFormat) -> str:
     if judgement.verdict is Verdict.NOT_KNOWN:
         return "nothing to go by yet"
     basis = judgement.chain.parts.basis if judgement.chain else "typical figures"
-    return f"computed · chain, cache and heat with {basis}"
+    computed = f"computed · chain, cache and heat with {basis}"
+    stated = [
+        stage.name.lower()
+        for stage in (judgement.chain.stages if judgement.chain else ())
+        if stage.evidence is Evidence.STATED
+    ]
+    if stated:
+        computed += f", {' and '.join(stated)} as stated"
+    if judgement.beside is not None:
+        computed += f" · {beside_words(judgement.beside, fmt)}"
+    return computed
 
 
 _CHANGE_WORDS = {

@@ -13,6 +13,7 @@ from vastcellar.core.errors import UnknownPartError
 from vastcellar.core.measured_stages import StageMeasurement
 from vastcellar.core.parts import Catalog, Unit
 from vastcellar.core.proof import RecorderProof
+from vastcellar.core.reach.reaching import newest_standing
 from vastcellar.data import data_path
 from vastcellar.services.catalogs import read_catalog
 from vastcellar.services.folders import Folders, folders
@@ -36,6 +37,7 @@ class Workplace:
     catalog: Catalog
     cellar: Cellar
     is_demo: bool
+    """As it stands in the cellar since it was made: only there a rig stands for a drive."""
     rig_faults: Mapping[str, RigFault] = field(default_factory=dict)
     """How the demo's simulated samples differ from their model, by unit tag."""
     removed: tuple[Removed, ...] = ()
@@ -46,7 +48,7 @@ class Workplace:
         runs = self.cellar.runs()
         return Shelf(
             self.cellar.units(),
-            recorder_proofs(runs),
+            recorder_proofs(runs, self.catalog, is_demo=self.is_demo),
             self.cellar.stage_measurements(),
             runs,
             self.cellar.calibrations(),
@@ -73,6 +75,15 @@ class Shelf:
     def count_text(self) -> str:
         """How many units there are, in words."""
         return "1 unit" if len(self.units) == 1 else f"{len(self.units)} units"
+
+    @property
+    def standing_proofs(self) -> dict[str, RecorderProof]:
+        """The newest finished recorder test that counts of each unit, by its tag."""
+        by_unit: dict[str, list[RecorderProof]] = {}
+        for proof in self.proofs:
+            by_unit.setdefault(proof.unit_tag, []).append(proof)
+        found = {unit.tag: newest_standing(by_unit.get(unit.tag, ()), unit) for unit in self.units}
+        return {tag: proof for tag, proof in found.items() if proof is not None}
 
     def unit(self, tag: str) -> Unit | None:
         """Return the unit with *tag*, or None."""
@@ -102,9 +113,9 @@ def open_workplace(*, demo: bool = False, places: Folders | None = None) -> Work
 
     places = places or folders(demo=demo)
     catalog = read_catalog(places)
-    cellar = Cellar(places.cellar_file)
+    cellar = Cellar(places.cellar_file, is_demo=demo)
     faults: dict[str, RigFault] = {}
-    if demo:
+    if cellar.is_demo:
         if not cellar.units():
             cellar.save_units(read_units(data_path("demo", "cellar.json")))
         faults = {
@@ -112,7 +123,7 @@ def open_workplace(*, demo: bool = False, places: Folders | None = None) -> Work
             for tag, fault in read_json(data_path("demo", "rigs.json"))["faults"].items()
         }
     removed = remove_killed_tests(places)
-    return Workplace(places, catalog, cellar, demo, faults, removed)
+    return Workplace(places, catalog, cellar, cellar.is_demo, faults, removed)
 
 
 def remove_killed_tests(places: Folders) -> tuple[Removed, ...]:

@@ -28,6 +28,7 @@ from vastcellar.core.parts import (
 from vastcellar.core.shoot import AllowedMedium, CameraLimits
 from vastcellar.data import data_path
 from vastcellar.store.json_files import as_bad_file, read_json, require_format
+from vastcellar.store.reading import as_sentence
 
 CATALOG_FORMAT = "vast-cellar/catalog"
 CELLAR_FORMAT = "vast-cellar/cellar"
@@ -75,7 +76,7 @@ _SECTIONS: dict[str, type[Any]] = {
 # What a calibration found is kept with its runs: a file can't claim it.
 _OF_CALIBRATION: dict[str, tuple[str, ...]] = {
     "drives": ("typical",),
-    "units": ("fitted", "fitted_from", "is_fit_simulated"),
+    "units": ("fitted", "fitted_from", "is_fit_simulated", "fitted_at", "device"),
 }
 
 
@@ -105,14 +106,15 @@ def read_sections(path: Path, format_name: str) -> dict[str, list[Any]]:
         if name not in content:
             continue
         _require_no_calibration(name, content[name], path)
-        try:
-            sections[name] = section_adapter(kind).validate_python(content[name])  # type: ignore[arg-type]
-        except ValidationError as error:
-            raise as_bad_file(error, path, name) from error
-        except BadValueError as error:
-            raise BadFileError(
-                error.what, where=f"{path.name}: {name}: {error.where}", mend=error.mend
-            ) from error
+        with as_sentence(path, "catalog"):
+            try:
+                sections[name] = section_adapter(kind).validate_python(content[name])  # type: ignore[arg-type]
+            except ValidationError as error:
+                raise as_bad_file(error, path, name) from error
+            except BadValueError as error:
+                raise BadFileError(
+                    error.what, where=f"{path.name}: {name}: {error.where}", mend=error.mend
+                ) from error
     unknown = set(content) - set(_SECTIONS) - {"format", "version", "currency", "simulated"}
     if unknown:
         raise BadFileError(
@@ -132,9 +134,9 @@ def _require_no_calibration(name: str, rows: Any, path: Path) -> None:
         claimed = [field for field in names if row.get(field)]  # null claims nothing
         if claimed:
             raise BadFileError(
-                f"{claimed[0]!r} comes from calibrating a unit, not from a file",
+                f"{claimed[0]!r} comes from a unit's own runs, not from a file",
                 where=f"{path.name}: {name}",
-                mend="Leave it out, and calibrate the unit from its runs",
+                mend="Leave it out, and measure the unit",
             )
 
 
@@ -150,6 +152,7 @@ def catalog_schema() -> dict[str, Any]:
     for name, fields in _OF_CALIBRATION.items():
         for field in fields:
             del definitions[_SECTIONS[name].__name__]["properties"][field]
+    definitions.pop("DeviceIdentity", None)  # only runs tell which device a unit is
     return {
         "$defs": definitions,
         "title": "CatalogInFile",
@@ -181,9 +184,10 @@ def load_catalog(extra: Iterable[Path] = ()) -> Catalog:
         currency = sections.pop("currency", [currency])[0]
         for name, values in sections.items():
             merged[name].update((value.key, value) for value in values)
-        _require_known_modes(merged, path)
-        _require_possible_presets(merged, path)
-        _require_possible_bridges(merged, path)
+        with as_sentence(path, "catalog"):
+            _require_known_modes(merged, path)
+            _require_possible_presets(merged, path)
+            _require_possible_bridges(merged, path)
     return Catalog(
         modes=merged["modes"],
         codecs=merged["codecs"],

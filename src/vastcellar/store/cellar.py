@@ -3,34 +3,35 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from dataclasses import asdict, fields
 from datetime import UTC
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
-from sqlalchemy import (
-    Connection,
-    Delete,
-    Engine,
-    create_engine,
-    delete,
-    event,
-    inspect,
-    select,
-    text,
-)
+from sqlalchemy import Delete, Select, delete, select, update
 from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
-from vastcellar.core.errors import CellarError, UnknownPartError
+from vastcellar.core.errors import BadValueError, CellarError, UnknownPartError, VastCellarError
+from vastcellar.core.identity import DeviceIdentity
 from vastcellar.core.measured_stages import StageMeasurement
 from vastcellar.core.parts import Unit
-from vastcellar.data import data_path
 from vastcellar.store.calibration_record import CalibrationRecord, fit_as_json, fit_from_json
+from vastcellar.store.cellar_file import (
+    DAMAGE,
+    alone_with,
+    as_cellar_error,
+    mark_kind,
+    migrate,
+    open_engine,
+)
 from vastcellar.store.run_record import RunRecord
 from vastcellar.store.tables import CalibrationRow, RunRow, StageMeasurementRow, UnitRow
 
-NEWEST_REVISION = "0003"
+T = TypeVar("T")
+# What the user says of a unit; the rest follows from its runs.
+_STATED = ("drive_key", "enclosure_key", "written_bytes", "used_bytes", "state", "note")
 
 
 class Cellar:
@@ -40,15 +41,18 @@ class Cellar:
     one call at a time each: a call opens its own session.
     """
 
-    def __init__(self, path: Path) -> None:
+    def __init__(self, path: Path, *, is_demo: bool = False) -> None:
         self.path = path
+        self.unreadable: set[str] = set()
+        """Rows that were left out because they can't be read, each by table and key."""
         try:
-            path.parent.mkdir(parents=True, exist_ok=True)
-            self._engine = _engine(path)
-            with self._engine.begin() as connection:
-                _migrate(connection, path)
-        except (SQLAlchemyError, OSError) as error:
-            raise _as_cellar_error(error, path) from error
+            self._engine = open_engine(path)
+            with alone_with(path), self._engine.begin() as connection:
+                migrate(connection, path)
+                self.is_demo = mark_kind(connection, is_demo=is_demo)
+                """Whether it was made as a demo: only there a rig may stand for a drive."""
+        except (SQLAlchemyError, OSError, *DAMAGE) as error:
+            raise as_cellar_error(error, path) from error
 
     def close(self) -> None:
         """Let go of the file."""
@@ -56,33 +60,74 @@ class Cellar:
 
     @contextlib.contextmanager
     def _session(self) -> Iterator[Session]:
+        if not self.path.exists():
+            # SQLite would go on with the file that is open, and all would be lost with it.
+            raise CellarError(
+                "the cellar's file was taken away while it was open",
+                where=str(self.path),
+                mend="Put it back, then start again",
+            )
         try:
             with Session(self._engine) as session, session.begin():
                 yield session
         except SQLAlchemyError as error:
-            raise _as_cellar_error(error, self.path) from error
+            raise as_cellar_error(error, self.path) from error
+
+    def _read(
+        self, table: str, key: Any, wanted: Select[Any], value: Callable[[Any], T]
+    ) -> tuple[T, ...]:
+        """Return the *value* of each row of *wanted*; a row that can't be read is left out.
+
+        One bad row must not cost the whole shelf: where reading all at once fails, each is read
+        by itself, by its *key*.
+        """
+        try:
+            with self._session() as session:
+                return tuple(value(row) for row in session.execute(wanted))
+        except (VastCellarError, *DAMAGE) as error:
+            if not _is_of_a_row(error):
+                raise
+        found = []
+        with self._session() as session:
+            order = session.scalars(wanted.with_only_columns(key)).all()
+        for each in order:
+            try:
+                with self._session() as session:
+                    found.append(value(session.execute(wanted.where(key == each)).one()))
+            except (VastCellarError, *DAMAGE) as error:
+                if not _is_of_a_row(error):
+                    raise
+                self.unreadable.add(f"{table} {each}")
+        return tuple(found)
 
     def units(self) -> tuple[Unit, ...]:
         """Return every unit, by tag, with what its own runs say of how it writes."""
-        fits = {each.unit_tag: each for each in self.calibrations()}
-        with self._session() as session:
-            rows = session.scalars(select(UnitRow).order_by(UnitRow.tag))
-            return tuple(_unit(row, fits.get(row.tag)) for row in rows)
+        fits = {
+            each.unit_tag: each
+            for each in self.calibrations()
+            if self.is_demo or not each.is_simulated  # elsewhere a rig calibrates nothing
+        }
+        wanted = select(UnitRow).order_by(UnitRow.tag)
+        return self._read(
+            "unit", UnitRow.tag, wanted, lambda row: _unit(row[0], fits.get(row[0].tag))
+        )
 
     def calibrations(self) -> tuple[CalibrationRecord, ...]:
         """Return every unit's own model, by tag."""
-        with self._session() as session:
-            return tuple(
-                CalibrationRecord(
-                    unit_tag=row.unit_tag,
-                    drive_key=row.drive_key,
-                    made_at=row.made_at.replace(tzinfo=UTC),
-                    is_simulated=row.is_simulated,
-                    run_ids=tuple(row.run_ids),
-                    fit=fit_from_json(row.fit),
-                )
-                for row in session.scalars(select(CalibrationRow).order_by(CalibrationRow.unit_tag))
-            )
+        wanted = select(CalibrationRow).order_by(CalibrationRow.unit_tag)
+        return self._read(
+            "calibration",
+            CalibrationRow.unit_tag,
+            wanted,
+            lambda row: CalibrationRecord(
+                unit_tag=row[0].unit_tag,
+                drive_key=row[0].drive_key,
+                made_at=row[0].made_at.replace(tzinfo=UTC),
+                is_simulated=row[0].is_simulated,
+                run_ids=tuple(row[0].run_ids),
+                fit=fit_from_json(row[0].fit),
+            ),
+        )
 
     def keep_calibration(self, made: CalibrationRecord) -> None:
         """Keep *made* in place of the unit's earlier one. Raises UnknownPartError."""
@@ -111,17 +156,37 @@ class Cellar:
         """Add *units*, or put them in place of those of the same tag, all or none."""
         with self._session() as session:
             for unit in units:
-                session.merge(
-                    UnitRow(
-                        tag=unit.tag,
-                        drive_key=unit.drive_key,
-                        enclosure_key=unit.enclosure_key,
-                        written_bytes=unit.written_bytes,
-                        used_bytes=unit.used_bytes,
-                        state=unit.state,
-                        note=unit.note,
-                    )
+                session.merge(UnitRow(tag=unit.tag, **_stated(unit)))
+
+    def add_unit(self, unit: Unit) -> None:
+        """Add *unit*. Raises BadValueError where another window has added its tag meanwhile."""
+        with self._session() as session:
+            if session.get(UnitRow, unit.tag) is not None:
+                raise BadValueError(
+                    "there is one of this tag already",
+                    where=f"unit {unit.tag}",
+                    mend="Give another tag, or choose that unit and change it",
                 )
+            session.add(UnitRow(tag=unit.tag, **_stated(unit)))
+
+    def change_unit(self, before: Unit, after: Unit) -> None:
+        """Change what differs between *before* and *after*, and nothing else.
+
+        What was written by a test meanwhile, or changed in another window, stays.
+        Raises UnknownPartError.
+        """
+        then, now = _stated(before), _stated(after)
+        changed = {name: value for name, value in now.items() if then[name] != value}
+        with self._session() as session:
+            _require_unit(session, before.tag)
+            if changed:
+                session.execute(update(UnitRow).where(UnitRow.tag == before.tag).values(**changed))
+
+    def bind_unit(self, tag: str, device: DeviceIdentity | None) -> None:
+        """Bind the unit to *device*, or release it. Raises UnknownPartError."""
+        kept = asdict(device) if device else None
+        with self._session() as session:
+            _require_unit(session, tag).device = kept
 
     def runs(self, unit_tag: str | None = None) -> tuple[RunRecord, ...]:
         """Return the runs of a unit, or of all, newest first, without their traces."""
@@ -137,21 +202,7 @@ class Cellar:
         ).order_by(RunRow.measured_at.desc(), RunRow.id.desc())
         if unit_tag is not None:
             wanted = wanted.where(RunRow.unit_tag == unit_tag)
-        with self._session() as session:
-            return tuple(
-                RunRecord(
-                    run_id=row.id,
-                    unit_tag=row.unit_tag,
-                    kind=row.kind,
-                    # SQLite keeps no time zone; what was stored was UTC.
-                    measured_at=row.measured_at.replace(tzinfo=UTC),
-                    is_simulated=row.is_simulated,
-                    is_complete=row.is_complete,
-                    conditions=row.conditions,
-                    figures=row.figures,
-                )
-                for row in session.execute(wanted)
-            )
+        return self._read("run", RunRow.id, wanted, _run)
 
     def trace_csv(self, run_id: int) -> str:
         """Return the trace of a run. Raises UnknownPartError where there is no such run."""
@@ -167,14 +218,19 @@ class Cellar:
         """Keep *run* under its unit and return its number; *wear_bytes* count as written."""
         with self._session() as session:
             unit = _require_unit(session, run.unit_tag)
-            unit.written_bytes += wear_bytes
+            before = {"unit_written_bytes": unit.written_bytes}
+            if wear_bytes:
+                # Summed by the database: two processes that read, add and write lose one's bytes.
+                more = UnitRow.written_bytes + wear_bytes
+                mine = update(UnitRow).where(UnitRow.tag == run.unit_tag)
+                session.execute(mine.values(written_bytes=more))
             row = RunRow(
                 unit_tag=run.unit_tag,
                 kind=run.kind,
                 measured_at=run.measured_at.astimezone(UTC),
                 is_simulated=run.is_simulated,
                 is_complete=run.is_complete,
-                conditions=run.conditions,
+                conditions=run.conditions | before,
                 figures=run.figures,
                 trace_csv=trace_csv,
             )
@@ -184,20 +240,22 @@ class Cellar:
 
     def stage_measurements(self) -> tuple[StageMeasurement, ...]:
         """Return every stage that was measured, newest first."""
-        newest = StageMeasurementRow.measured_at.desc()
-        with self._session() as session:
-            return tuple(
-                StageMeasurement(
-                    host_key=row.host_key,
-                    port_key=row.port_key,
-                    stage_key=row.stage_key,
-                    part_key=row.part_key,
-                    mode_key=row.mode_key,
-                    bytes_per_s=row.bytes_per_s,
-                    measured_at=row.measured_at.replace(tzinfo=UTC),
-                )
-                for row in session.scalars(select(StageMeasurementRow).order_by(newest))
-            )
+        wanted = select(StageMeasurementRow).order_by(StageMeasurementRow.measured_at.desc())
+        return self._read(
+            "stage measurement",
+            StageMeasurementRow.id,
+            wanted,
+            lambda row: StageMeasurement(
+                host_key=row[0].host_key,
+                port_key=row[0].port_key,
+                stage_key=row[0].stage_key,
+                part_key=row[0].part_key,
+                mode_key=row[0].mode_key,
+                bytes_per_s=row[0].bytes_per_s,
+                measured_at=row[0].measured_at.replace(tzinfo=UTC),
+                is_stated=row[0].is_stated,
+            ),
+        )
 
     def keep_stage(self, measured: StageMeasurement) -> None:
         """Keep *measured* in place of what was measured of the same stage before."""
@@ -212,6 +270,7 @@ class Cellar:
                     mode_key=measured.mode_key,
                     bytes_per_s=measured.bytes_per_s,
                     measured_at=measured.measured_at.astimezone(UTC),
+                    is_stated=measured.is_stated,
                 )
             )
 
@@ -219,6 +278,11 @@ class Cellar:
         """Drop what was measured of the stage that *measured* names."""
         with self._session() as session:
             session.execute(_same_stage(measured))
+
+
+def _is_of_a_row(error: Exception) -> bool:
+    """Whether one row is to blame; a cellar that is locked or gone reads no row at all."""
+    return not isinstance(error, CellarError) or "decode" in str(error.__cause__)
 
 
 def _same_stage(measured: StageMeasurement) -> Delete:
@@ -243,6 +307,26 @@ def _require_unit(session: Session, tag: str) -> UnitRow:
     return unit
 
 
+def _stated(unit: Unit) -> dict[str, Any]:
+    return {each.name: getattr(unit, each.name) for each in fields(Unit) if each.name in _STATED}
+
+
+def _run(row: Any) -> RunRecord:
+    if not isinstance(row.conditions, dict) or not isinstance(row.figures, dict):
+        raise TypeError("a run's conditions or figures can't be read")
+    return RunRecord(
+        run_id=row.id,
+        unit_tag=row.unit_tag,
+        kind=row.kind,
+        # SQLite keeps no time zone; what was stored was UTC.
+        measured_at=row.measured_at.replace(tzinfo=UTC),
+        is_simulated=row.is_simulated,
+        is_complete=row.is_complete,
+        conditions=row.conditions,
+        figures=row.figures,
+    )
+
+
 def _unit(row: UnitRow, calibration: CalibrationRecord | None) -> Unit:
     # Another drive in the same case under the same tag is not the one that was measured.
     fit = calibration.fit if calibration and calibration.drive_key == row.drive_key else None
@@ -257,66 +341,6 @@ def _unit(row: UnitRow, calibration: CalibrationRecord | None) -> Unit:
         fitted=fit.behaviour if fit else None,
         fitted_from=fit.typical if fit else None,
         is_fit_simulated=bool(fit and calibration and calibration.is_simulated),
-    )
-
-
-def _engine(path: Path) -> Engine:
-    engine = create_engine(f"sqlite:///{path}")
-
-    @event.listens_for(engine, "connect")
-    def _prepare(connection: Any, _record: Any) -> None:
-        # WAL lets the window read while a run is being saved.
-        connection.execute("PRAGMA journal_mode=WAL")
-        connection.execute("PRAGMA foreign_keys=ON")
-        connection.execute("PRAGMA busy_timeout=5000")
-
-    return engine
-
-
-def _migrate(connection: Connection, path: Path) -> None:
-    """Bring the database to the newest revision. Alembic is only loaded where it has work."""
-    revision = None
-    if inspect(connection).has_table("alembic_version"):
-        revision = connection.scalar(text("SELECT version_num FROM alembic_version"))
-    if revision == NEWEST_REVISION:
-        return
-    if revision is not None and revision > NEWEST_REVISION:
-        raise CellarError(
-            f"it was written by a newer Vast Cellar (revision {revision})",
-            where=str(path),
-            mend="Use that version, or start with another data folder",
-        )
-    from alembic import command
-    from alembic.config import Config
-
-    config = Config()
-    config.set_main_option("script_location", str(data_path().parent / "store" / "migrations"))
-    config.attributes["connection"] = connection
-    command.upgrade(config, NEWEST_REVISION)
-
-
-def _as_cellar_error(error: Exception, path: Path) -> CellarError:
-    reason = str(getattr(error, "orig", None) or error).strip()
-    if "not a database" in reason or "malformed" in reason:
-        return CellarError(
-            "the cellar's file is damaged",
-            where=str(path),
-            mend="Restore it from a copy, or move it away to start an empty cellar",
-        )
-    if "readonly" in reason or "read-only" in reason.lower():
-        return CellarError(
-            "the cellar's file is read-only", where=str(path), mend="Make it writable"
-        )
-    if "locked" in reason:
-        return CellarError(
-            "another program holds the cellar", where=str(path), mend="Close it and try again"
-        )
-    if "full" in reason:
-        return CellarError(
-            "the disk of the cellar is full", where=str(path), mend="Make room on it"
-        )
-    return CellarError(
-        f"the cellar can't be used ({reason.splitlines()[0]})",
-        where=str(path),
-        mend="Check the folder and its permissions",
+        fitted_at=calibration.made_at if fit and calibration else None,
+        device=DeviceIdentity(**row.device) if row.device else None,
     )

@@ -2,67 +2,61 @@
 
 from __future__ import annotations
 
-import contextlib
-import json
-import os
+import math
+import reprlib
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from vastcellar.core.errors import BadFileError
+from vastcellar.store.private_files import replace_file
+from vastcellar.store.reading import read_json
 
 if TYPE_CHECKING:
     from pydantic import ValidationError
 
-
-def read_json(path: Path) -> Any:
-    """Return the parsed content of *path*. Raises BadFileError: missing, unreadable, not JSON."""
-    try:
-        return json.loads(path.read_text(encoding="utf-8"))
-    except json.JSONDecodeError as error:
-        raise BadFileError(
-            f"it is not JSON: {error.msg.lower()}",
-            where=f"{path.name}, line {error.lineno}, column {error.colno}",
-            mend="Mend that place or restore the file from a copy",
-        ) from error
-    except UnicodeDecodeError as error:
-        raise BadFileError(
-            f"byte {error.start} is not UTF-8", where=path.name, mend="Save it as UTF-8"
-        ) from error
-    except FileNotFoundError as error:
-        raise BadFileError(
-            "there is no such file", where=str(path), mend="Check the path"
-        ) from error
-    except OSError as error:
-        raise BadFileError(
-            f"it can't be read ({error.strerror})", where=str(path), mend="Check its permissions"
-        ) from error
+__all__ = [
+    "as_bad_file",
+    "plain_for_json",
+    "read_json",
+    "require_format",
+    "write_bytes_whole",
+    "write_text_whole",
+]
 
 
-def write_text_whole(path: Path, text: str) -> None:
+def write_text_whole(path: Path, text: str, *, is_private: bool = False) -> None:
     """Write *text* as ``write_bytes_whole`` does, in UTF-8."""
-    write_bytes_whole(path, text.encode("utf-8"))
+    # A lone surrogate, as Python makes of a file name that isn't UTF-8, can't be written.
+    write_bytes_whole(path, text.encode("utf-8", errors="replace"), is_private=is_private)
 
 
-def write_bytes_whole(path: Path, content: bytes) -> None:
+def write_bytes_whole(path: Path, content: bytes, *, is_private: bool = False) -> None:
     """Write *content* so that *path* holds either the old or the new, whatever happens.
+
+    With *is_private* nobody else may read it, whatever its mode was.
 
     Raises BadFileError where the folder is missing, full or read-only; *path* is then unchanged.
     """
-    scratch = path.with_name(f".{path.name}.{os.getpid()}.part")
     try:
-        with scratch.open("wb") as handle:
-            handle.write(content)
-            handle.flush()
-            os.fsync(handle.fileno())
-        scratch.replace(path)
-    except OSError as error:
-        with contextlib.suppress(OSError):
-            scratch.unlink(missing_ok=True)
+        replace_file(path, content, is_private=is_private)
+    except (OSError, ValueError) as error:  # a name with a NUL in it is a ValueError
+        reason = getattr(error, "strerror", None) or error
         raise BadFileError(
-            f"it can't be written ({error.strerror})",
+            f"it can't be written ({reason})",
             where=str(path),
             mend="Check that the folder exists, is writable and has room; nothing was changed",
         ) from error
+
+
+def plain_for_json(value: Any) -> Any:
+    """Return *value* as JSON can hold it: what is infinite or missing is null, never made up."""
+    if isinstance(value, float) and not math.isfinite(value):
+        return None
+    if isinstance(value, dict):
+        return {key: plain_for_json(entry) for key, entry in value.items()}
+    if isinstance(value, (list, tuple)):
+        return [plain_for_json(entry) for entry in value]
+    return value
 
 
 def require_format(content: Any, path: Path, name: str, newest_version: int) -> None:
@@ -85,11 +79,12 @@ def require_format(content: Any, path: Path, name: str, newest_version: int) -> 
 
 def as_bad_file(error: ValidationError, path: Path, prefix: str = "") -> BadFileError:
     """Translate pydantic's findings into one sentence about the first of them."""
-    first = error.errors(include_url=False)[0]
+    first = error.errors(include_url=False, include_context=False)[0]
     field = prefix
     for step in first["loc"]:
         field += f"[{step}]" if isinstance(step, int) else f".{step}" if field else str(step)
-    shown = repr(first.get("input"))
+    # Not repr of the whole: an input may be as large as the file.
+    shown = reprlib.repr(first.get("input"))
     shown = shown if len(shown) <= 60 else shown[:57] + "..."
     message = first["msg"][0].lower() + first["msg"][1:]
     more = error.error_count() - 1

@@ -13,7 +13,7 @@ from vastcellar.core.errors import BadFileError, BadValueError
 from vastcellar.core.links import Cable, LinkMode
 from vastcellar.core.parts import Case, Drive, DriveKind, Enclosure, WriteBehaviour
 from vastcellar.core.units import parse_number, parse_rate, parse_size
-from vastcellar.store.text_files import read_text
+from vastcellar.store.reading import as_sentence, read_text
 
 COLUMNS = (
     "part",
@@ -46,7 +46,11 @@ def read_parts(path: Path, modes: Mapping[str, LinkMode]) -> tuple[Part, ...]:
     What a row leaves empty stays unknown: a drive without ``after_cache`` is only as good as its
     box. Raises BadFileError naming line and column; nothing of a file with an error is taken.
     """
-    text = read_text(path)
+    with as_sentence(path, "list of parts"):
+        return _read_parts(read_text(path), path, modes)
+
+
+def _read_parts(text: str, path: Path, modes: Mapping[str, LinkMode]) -> tuple[Part, ...]:
     first = text.partition("\n")[0]
     delimiter = ";" if first.count(";") > first.count(",") else ","
     rows = csv.DictReader(io.StringIO(text), delimiter=delimiter)

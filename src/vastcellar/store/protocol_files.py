@@ -9,10 +9,11 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from vastcellar.core.errors import BadFileError, BadValueError
+from vastcellar.core.errors import BadFileError
 from vastcellar.core.protocols import Protocol, ProtocolStep, StepKind
 from vastcellar.data import data_path
 from vastcellar.store.json_files import as_bad_file, read_json, require_format, write_text_whole
+from vastcellar.store.reading import as_sentence
 
 FORMAT = "vast-cellar/protocols"
 VERSION = 1
@@ -25,11 +26,11 @@ class _Strict(BaseModel):
 class _Step(_Strict):
     kind: StepKind
     times: int = Field(default=1, ge=1, le=100)
-    size_bytes: int = Field(default=0, ge=0)
+    size_bytes: int = Field(default=0, ge=0, le=10**18)
     share_of_free: float = Field(default=0.0, ge=0, le=1)
-    most_s: float = Field(default=0.0, ge=0)
+    most_s: float = Field(default=0.0, ge=0, le=30 * 86400)
     until_steady: bool = False
-    pause_s: float = Field(default=0.0, ge=0)
+    pause_s: float = Field(default=0.0, ge=0, le=30 * 86400)
     instruction: str = ""
 
 
@@ -38,7 +39,7 @@ class _Protocol(_Strict):
     name: str
     purpose: str = ""
     is_cooling_pair: bool = False
-    steps: list[_Step]
+    steps: list[_Step] = Field(max_length=200)
 
     def value(self) -> Protocol:
         steps = tuple(ProtocolStep(**step.model_dump()) for step in self.steps)
@@ -60,14 +61,11 @@ def read_protocols(path: Path) -> tuple[Protocol, ...]:
     """Return the protocols in *path*. Raises BadFileError naming file and field."""
     content = read_json(path)
     require_format(content, path, FORMAT, VERSION)
-    try:
-        return tuple(each.value() for each in _File.model_validate(content).protocols)
-    except ValidationError as error:
-        raise as_bad_file(error, path) from error
-    except BadValueError as error:
-        raise BadFileError(
-            error.what, where=f"{path.name}: {error.where}", mend=error.mend
-        ) from error
+    with as_sentence(path, "set of tests"):
+        try:
+            return tuple(each.value() for each in _File.model_validate(content).protocols)
+        except ValidationError as error:
+            raise as_bad_file(error, path) from error
 
 
 def all_protocols(own_folder: Path) -> dict[str, Protocol]:

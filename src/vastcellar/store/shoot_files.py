@@ -17,7 +17,12 @@ from pydantic import (
 )
 
 from vastcellar.core.errors import BadFileError, BadValueError, UnknownPartError
-from vastcellar.core.formats import RateRule, RecordingFormat
+from vastcellar.core.formats import (
+    MAX_FRAMES_PER_S,
+    MAX_VIDEO_BYTES_PER_S,
+    RateRule,
+    RecordingFormat,
+)
 from vastcellar.core.measured_rate import MeasuredRate
 from vastcellar.core.parts import Catalog
 from vastcellar.core.rolls import RollPattern
@@ -35,6 +40,7 @@ from vastcellar.core.shoot import (
     default_copies,
 )
 from vastcellar.store.json_files import as_bad_file, read_json, require_format, write_text_whole
+from vastcellar.store.reading import as_sentence
 
 SHOOT_FORMAT = "vast-cellar/shoot"
 CHAIN_FORMAT = "vast-cellar/chain"
@@ -136,16 +142,16 @@ class ShootInFile(_Strict):
     reserve: float = DEFAULT_RESERVE
     day_start_s: float = DEFAULT_DAY_S[0]
     day_end_s: float = DEFAULT_DAY_S[1]
-    cameras: tuple[CameraInFile, ...]
+    cameras: Annotated[tuple[CameraInFile, ...], Field(max_length=200)]
 
 
 class LoadInFile(_Strict):
     """What a chain is asked for: a camera's rates and buffer."""
 
-    average_bytes_per_s: float
-    needed_write_bytes_per_s: float
-    frames_per_s: Fraction = Fraction(25)
-    buffer_bytes: int = DEFAULT_BUFFER_BYTES
+    average_bytes_per_s: float = Field(gt=0, le=MAX_VIDEO_BYTES_PER_S)
+    needed_write_bytes_per_s: float = Field(gt=0, le=MAX_VIDEO_BYTES_PER_S)
+    frames_per_s: Fraction = Field(default=Fraction(25), gt=0, le=MAX_FRAMES_PER_S)
+    buffer_bytes: int = Field(default=DEFAULT_BUFFER_BYTES, ge=0, le=10**15)
 
 
 class ChainInFile(_Strict):
@@ -156,7 +162,7 @@ class ChainInFile(_Strict):
     name: str = ""
     setup: SetupInFile
     ambient_c: float = 25.0
-    used_bytes: float = 0.0
+    used_bytes: float = Field(default=0.0, ge=0)
     load: LoadInFile | None = None
     measured_bytes_per_s: dict[str, float] = Field(default_factory=dict)
     """Stages that were measured on this host, by their keys."""
@@ -177,34 +183,31 @@ def read_shoot(path: Path, catalog: Catalog) -> Shoot:
 
     Raises BadFileError naming the field; a file with an error opens nothing.
     """
-    content = read_json(path)
+    return shoot_from(read_json(path), path, catalog)
+
+
+def shoot_from(content: Any, path: Path, catalog: Catalog) -> Shoot:
+    """Return the shoot in the parsed *content* of *path*. Raises BadFileError naming the field."""
     require_format(content, path, SHOOT_FORMAT, 1)
-    try:
-        document = ShootInFile.model_validate(content)
-    except ValidationError as error:
-        raise as_bad_file(error, path) from error
-    except (BadValueError, UnknownPartError) as error:
-        raise BadFileError(
-            error.what, where=f"{path.name}: {error.where}", mend=error.mend
-        ) from error
-    cameras = []
-    for index, entry in enumerate(document.cameras):
-        field = f"{path.name}: cameras[{index}]"
+    with as_sentence(path, "shoot"):
         try:
-            cameras.append(_camera(entry, catalog))
-        except (BadValueError, UnknownPartError) as error:
-            raise BadFileError(
-                error.what, where=f"{field} ({error.where})", mend=error.mend
-            ) from error
-    fields = dict(document)
-    del fields["format"], fields["version"]
-    fields["cameras"] = tuple(cameras)
-    try:
+            document = ShootInFile.model_validate(content)
+        except ValidationError as error:
+            raise as_bad_file(error, path) from error
+        cameras = []
+        for index, entry in enumerate(document.cameras):
+            try:
+                cameras.append(_camera(entry, catalog))
+            except (BadValueError, UnknownPartError) as error:
+                raise BadFileError(
+                    error.what,
+                    where=f"{path.name}: cameras[{index}] ({error.where})",
+                    mend=error.mend,
+                ) from error
+        fields = dict(document)
+        del fields["format"], fields["version"]
+        fields["cameras"] = tuple(cameras)
         return Shoot(**fields)
-    except BadValueError as error:
-        raise BadFileError(
-            error.what, where=f"{path.name}: {error.where}", mend=error.mend
-        ) from error
 
 
 def _camera(entry: CameraInFile, catalog: Catalog) -> Camera:
@@ -286,15 +289,14 @@ def read_chain(path: Path) -> ChainInFile:
     """Return the document of a chain file. Raises BadFileError."""
     content = read_json(path)
     require_format(content, path, CHAIN_FORMAT, 1)
-    try:
-        return ChainInFile.model_validate(content)
-    except ValidationError as error:
-        raise as_bad_file(error, path) from error
+    with as_sentence(path, "chain"):
+        try:
+            return ChainInFile.model_validate(content)
+        except ValidationError as error:
+            raise as_bad_file(error, path) from error
 
 
 def setup_in_chain(document: ChainInFile, path: Path) -> Setup:
     """Return the setup of a chain file. Raises BadFileError for one that can't be."""
-    try:
+    with as_sentence(path, "chain"):
         return Setup(**dict(document.setup))
-    except BadValueError as error:
-        raise BadFileError(error.what, where=f"{path.name}: setup", mend=error.mend) from error

@@ -8,7 +8,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import JSON, DateTime, Double, ForeignKey, String, Text
+from sqlalchemy import JSON, DateTime, Double, ForeignKey, String, Text, true
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
 
@@ -28,7 +28,18 @@ class UnitRow(Base):
     used_bytes: Mapped[float] = mapped_column(Double, default=0.0)
     state: Mapped[str] = mapped_column(String(16), default="ready")
     note: Mapped[str] = mapped_column(Text, default="")
+    device: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True), default=None)
+    """What it is bound to: model, serial, size_bytes, file_system_uuid."""
     runs: Mapped[list[RunRow]] = relationship(back_populates="unit")
+
+
+class FactRow(Base):
+    """What is so of the whole cellar, as whether it is a demo."""
+
+    __tablename__ = "cellar_facts"
+
+    key: Mapped[str] = mapped_column(String(64), primary_key=True)
+    value: Mapped[str] = mapped_column(String(256))
 
 
 class RunRow(Base):
@@ -65,6 +76,7 @@ class StageMeasurementRow(Base):
     mode_key: Mapped[str] = mapped_column(String(64))
     bytes_per_s: Mapped[float] = mapped_column(Double)
     measured_at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
+    is_stated: Mapped[bool] = mapped_column(default=True, server_default=true())
 
 
 class CalibrationRow(Base):

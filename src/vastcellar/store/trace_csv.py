@@ -9,10 +9,12 @@ from pathlib import Path
 
 import numpy as np
 
-from vastcellar.core.errors import BadFileError, BadValueError
+from vastcellar.core.errors import BadFileError
 from vastcellar.core.trace import Trace
-from vastcellar.store.text_files import read_text
+from vastcellar.store.reading import as_sentence, read_text
 
+_MOST_S, _MOST_WRITTEN_BYTES = 40 * 86400.0, 1e17
+_COLDEST_C, _HOTTEST_C = -100.0, 300.0
 HEADER = ("elapsed_s", "written_bytes", "temperature_c")
 
 
@@ -31,6 +33,11 @@ def trace_text(trace: Trace) -> str:
 
 def parse_trace(text: str, name: str) -> Trace:
     """Return the trace in CSV *text*. Raises BadFileError naming file and line."""
+    with as_sentence(Path(name), "trace"):
+        return _parse(text, name)
+
+
+def _parse(text: str, name: str) -> Trace:
     rows = csv.reader(io.StringIO(text))
     header = next(rows, [])
     if tuple(column.strip() for column in header) != HEADER:
@@ -39,24 +46,44 @@ def parse_trace(text: str, name: str) -> Trace:
             where=f"{name}, line 1",
             mend=f"Give the columns {','.join(HEADER)}",
         )
-    values = []
-    for number, row in enumerate(rows, 2):
+    values: list[tuple[float, float, float]] = []
+    for row in rows:
         if not row:
             continue
+        where = f"{name}, line {rows.line_num}"
         try:
             elapsed, written, celsius = row
-            values.append((float(elapsed), float(written), float(celsius or "nan")))
+            point = (float(elapsed), float(written), float(celsius or "nan"))
         except ValueError as error:
             raise BadFileError(
                 f"{','.join(row)[:60]!r} is not a row of three numbers",
-                where=f"{name}, line {number}",
+                where=where,
                 mend="Give seconds, bytes and degrees; degrees may be empty",
             ) from error
+        _require_possible(point, where)
+        if values and (point[0] < values[-1][0] or point[1] < values[-1][1]):
+            falls = "elapsed_s" if point[0] < values[-1][0] else "written_bytes"
+            raise BadFileError(f"{falls} falls", where=where, mend="Sort the rows")
+        values.append(point)
     columns = np.array(values, dtype=np.float64).reshape(-1, 3)
-    try:
-        return Trace(columns[:, 0].copy(), columns[:, 1].copy(), columns[:, 2].copy())
-    except BadValueError as error:
-        raise BadFileError(error.what, where=f"{name}, {error.where}", mend=error.mend) from error
+    return Trace(columns[:, 0].copy(), columns[:, 1].copy(), columns[:, 2].copy())
+
+
+def _require_possible(point: tuple[float, float, float], where: str) -> None:
+    """Raise BadFileError for what no run has: it would cost any amount of memory later."""
+    elapsed_s, written, celsius = point
+    for name, value, most in (
+        ("elapsed_s", elapsed_s, _MOST_S),
+        ("written_bytes", written, _MOST_WRITTEN_BYTES),
+    ):
+        if not 0 <= value <= most:
+            raise BadFileError(
+                f"{name} is {value:g}", where=where, mend=f"Give a number from 0 to {most:g}"
+            )
+    if not math.isnan(celsius) and not _COLDEST_C <= celsius <= _HOTTEST_C:
+        raise BadFileError(
+            f"temperature_c is {celsius:g}", where=where, mend="Give degrees Celsius, or nothing"
+        )
 
 
 def read_trace(path: Path) -> Trace:

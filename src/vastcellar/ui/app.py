@@ -17,9 +17,11 @@ from vastcellar.core.errors import VastCellarError
 from vastcellar.services.folders import Folders, folders
 from vastcellar.ui.look import DARK, LIGHT, Look, Palette, font, load_fonts
 from vastcellar.ui.shell.window import MainWindow
+from vastcellar.ui.widgets.plain import PlainTips, plain_box
 
 if TYPE_CHECKING:
     # Loaded when the window is up: the database alone takes a third of a second.
+    from vastcellar.services.rescuing import Rescued
     from vastcellar.services.shoots import OpenShoot
     from vastcellar.services.workplace import Workplace
     from vastcellar.ui.models.background import Background
@@ -35,16 +37,19 @@ class _Loaded:
     workplace: Workplace
     opened: OpenShoot
     trouble: VastCellarError | None = None
+    rescued: tuple[Rescued, ...] = ()
+    """Runs that the cellar couldn't take when they ended."""
 
 
 def _load(demo: bool, shoot_path: Path | None, places: Folders) -> _Loaded:
     """Read catalog, cellar and the shoot; runs off the interface thread."""
+    from vastcellar.services.autosaving import restore_unsaved
+    from vastcellar.services.rescuing import rescued_runs
     from vastcellar.services.shoots import (
         OpenShoot,
         new_shoot,
         open_shoot,
         recent_shoots,
-        restore_unsaved,
     )
     from vastcellar.services.workplace import demo_shoot_path, open_workplace
 
@@ -53,7 +58,11 @@ def _load(demo: bool, shoot_path: Path | None, places: Folders) -> _Loaded:
     opened = None
     trouble: VastCellarError | None = None
     if shoot_path is None:
-        opened = restore_unsaved(catalog, places)
+        unsaved = restore_unsaved(catalog, places)
+        if unsaved is not None:
+            opened = OpenShoot(
+                unsaved.shoot, unsaved.path, True, unsaved.seen, autosave=unsaved.autosave
+            )
     if opened is None:
         path = shoot_path
         if path is None and demo:
@@ -64,7 +73,7 @@ def _load(demo: bool, shoot_path: Path | None, places: Folders) -> _Loaded:
             opened = open_shoot(path, catalog, places) if path else OpenShoot(new_shoot())
         except VastCellarError as error:
             opened, trouble = OpenShoot(new_shoot()), error
-    return _Loaded(workplace, opened, trouble)
+    return _Loaded(workplace, opened, trouble, rescued_runs(places))
 
 
 _SWITCH_S = 0.0005
@@ -130,8 +139,27 @@ class Application(QObject):
             self.window.job_strip.say(
                 f"Removed {sizes} that a killed test had left in {removed[0].folder.parent}."
             )
+        if loaded.rescued:
+            self._offer(loaded.rescued)
         if loaded.trouble is not None:
             _tell(self.window, "This shoot can't be opened", loaded.trouble)
+
+    def _offer(self, rescued: tuple[Rescued, ...]) -> None:
+        """Ask whether what the cellar couldn't take is to be kept now."""
+        runs = "A run is" if len(rescued) == 1 else f"{len(rescued)} runs are"
+        record = rescued[0].record
+        day = record.measured_at.astimezone()
+        box = plain_box(
+            self.window,
+            "Runs not kept yet",
+            f"{runs} not in the cellar yet, because it couldn't be written at the end.",
+            f"The first: {record.kind} of {record.unit_tag}, {day.day} {day:%b %Y}. Keep now?",
+        )
+        keep = box.addButton("Keep now", QMessageBox.ButtonRole.AcceptRole)
+        box.addButton("Later", QMessageBox.ButtonRole.RejectRole)
+        box.exec()
+        if box.clickedButton() is keep and self.bench is not None:
+            self.bench.keep_rescued(rescued)
 
     def _on_failed(self, error: Exception) -> None:
         if not isinstance(error, VastCellarError):
@@ -144,6 +172,7 @@ class Application(QObject):
         self.window.close()
         if self.bench is not None:
             self.bench.stop()
+            self.bench.document.autosave.release()
         # What still reads the cellar must be done with it before it is let go.
         QThreadPool.globalInstance().waitForDone()
         if self.bench is not None:
@@ -159,9 +188,7 @@ def _palette(settings: QSettings) -> Palette:
 
 
 def _tell(window: MainWindow, title: str, error: VastCellarError) -> None:
-    box = QMessageBox(QMessageBox.Icon.Warning, title, f"{title}.", parent=window)
-    box.setInformativeText(str(error))
-    box.exec()
+    plain_box(window, title, f"{title}.", str(error)).exec()
 
 
 class _Sweeper(QObject):
@@ -192,6 +219,7 @@ def prepare_qt(arguments: list[str]) -> QApplication:
         application = QApplication(arguments)
     if application.findChild(_Sweeper) is None:
         _Sweeper(application)
+        PlainTips(application)
     application.setApplicationName("vast-cellar")
     application.setApplicationDisplayName("Vast Cellar")
     application.setDesktopFileName("vast-cellar")

@@ -8,6 +8,7 @@ import pytest
 
 from vastcellar.core.errors import BadValueError, UnknownPartError
 from vastcellar.core.evidence import Verdict
+from vastcellar.core.identity import DeviceIdentity
 from vastcellar.services.judging import chain_of, judge_camera
 from vastcellar.services.matching import find_for, judge_what_if
 from vastcellar.services.proving.flat_proving import FlatPlan, rig_flat_proof
@@ -26,14 +27,23 @@ def write_on_rig(workplace, chain, tag, size_bytes=300_000_000_000):
     return keep_flat_proof(workplace, tag, proof)
 
 
+DEVICE = {"device_model": "own", "device_serial": "A1B2-77", "device_size_bytes": 10**12}
+
+
+def bound(workplace, tag):
+    """Bind a unit to the device that ``as_real`` says runs were made on."""
+    workplace.cellar.bind_unit(tag, DeviceIdentity("own", "A1B2-77", 10**12))
+
+
 def as_real(workplace, kept, *, days_ago=0.0, **conditions):
     """Say of a simulated run that it was real, as nothing but a disk can."""
     record = next(r for r in workplace.cellar.runs() if r.run_id == kept.run_id)
+    bound(workplace, record.unit_tag)
     real = replace(
         record,
         is_simulated=False,
         measured_at=datetime.now(UTC) - timedelta(days=days_ago),
-        conditions=record.conditions | {"write_mode": "direct"} | conditions,
+        conditions=record.conditions | {"write_mode": "direct"} | DEVICE | conditions,
     )
     return workplace.cellar.add_run(real, workplace.cellar.trace_csv(kept.run_id))
 
@@ -87,9 +97,13 @@ def test_a_run_soon_after_another_and_one_of_before_it_changed_are_left_out(work
     of_class = write_on_rig(workplace, chain, "K-11")
     slow = write_on_rig(workplace, chain, "K-10")
     record = next(r for r in workplace.cellar.runs() if r.run_id == of_class.run_id)
-    long_ago = replace(record, unit_tag="K-10", is_simulated=False,
-                       measured_at=datetime.now(UTC) - timedelta(days=90),
-                       conditions=record.conditions | {"write_mode": "direct"})  # fmt: skip
+    long_ago = replace(
+        record,
+        unit_tag="K-10",
+        is_simulated=False,
+        measured_at=datetime.now(UTC) - timedelta(days=90),
+        conditions={**record.conditions, "write_mode": "direct", **DEVICE},
+    )
     first = workplace.cellar.add_run(long_ago, workplace.cellar.trace_csv(of_class.run_id))
     rested = as_real(workplace, slow, days_ago=1.0)
     at_once = as_real(workplace, slow, days_ago=0.985)

@@ -39,6 +39,48 @@ class Estimate:
     high: float
 
 
+class Why(StrEnum):
+    """The kinds of reasons that a cause is named for: each is measured by itself for wrong ones."""
+
+    COOL = "too cool to throttle"
+    HOTTER_BEFORE = "ran hotter at full rate"
+    COOLED = "cooled and stayed slow"
+    TOO_EARLY = "too few bytes to warm it"
+    SWINGS = "swings past the cache only"
+    TOO_DEEP = "deeper than a first stage"
+    MORE_HEAT = "more heat a byte after"
+    NO_MORE_HEAT = "no more heat a byte after"
+    FURTHER_RUN = "another run went further"
+    OTHER_HEAT = "same fall at another temperature"
+    SAME_BYTES = "same fall after the same bytes"
+    SAME_HEAT = "same fall at the same temperature"
+    LIKE_OTHER_RUN = "same fall as in another run"
+    LOW_OF_DIPS = "fell to the low of the dips"
+    ABOVE_LOW = "stayed above the throttle's low"
+    INSIDE_BAND = "inside the sawtooth's band"
+    BEFORE_STAGE = "before the stage of a later sawtooth"
+    NOT_BOTH_HEAT = "two stages can't do both"
+    CLIFF_ELSEWHERE = "the cache ran out elsewhere"
+    SECOND_NOT_HOTTER = "a second stage would be hotter"
+    CLOSE_AND_ALIKE = "a second fall as hot after few bytes"
+    SEVERAL_DROPS = "several lasting drops"
+    FAN = "the run with a fan"
+    SAWTOOTH = "a sawtooth"
+    RANDOM_LOWS = "lows at random"
+    OVER_LINK = "more than the link carries"
+    AT_LINK = "flat at the link"
+    FLAT = "flat below the link"
+    OPEN = "open"
+
+
+@dataclass(frozen=True, slots=True)
+class Reason:
+    """What speaks for a cause or against one: its kind, and the sentence."""
+
+    why: Why
+    text: str
+
+
 @dataclass(frozen=True, slots=True)
 class Finding:
     """What was found at a place of the trace, and the evidence for it.
@@ -51,6 +93,7 @@ class Finding:
     at_bytes: float
     evidence: str
     candidates: tuple[Cause, ...] = ()
+    why: Why = Why.OPEN
 
 
 @dataclass(frozen=True)

@@ -6,6 +6,7 @@ since slower writing also folds more.
 
 from __future__ import annotations
 
+from vastcellar.core.diagnosis.causes import Reason, Why
 from vastcellar.core.diagnosis.drop_causes import SAME_RATE, DropCase, is_same_fall
 from vastcellar.core.diagnosis.levels import Drop, RateLevels, apart
 from vastcellar.core.trace import Trace
@@ -75,9 +76,9 @@ def _weigh_match(case: DropCase, match: Drop) -> None:
         )
 
 
-def _overrule(signs: list[str], word: str, weaker: list[str]) -> None:
+def _overrule(signs: list[Reason], word: str, weaker: list[Reason]) -> None:
     """The fan changes one thing only: it outweighs what was read out of one run."""
-    signs.insert(0, word)
+    signs.insert(0, Reason(Why.FAN, word))
     weaker.clear()
 
 

@@ -7,7 +7,15 @@ import math
 
 import numpy as np
 
-from vastcellar.core.diagnosis.causes import SENSOR_K, Cause, Diagnosis, Estimate, Finding
+from vastcellar.core.diagnosis.causes import (
+    SENSOR_K,
+    Cause,
+    Diagnosis,
+    Estimate,
+    Finding,
+    Reason,
+    Why,
+)
 from vastcellar.core.diagnosis.cooling_pair import weigh_with_fan
 from vastcellar.core.diagnosis.dips import EQUAL_DEPTH, is_erratic, weigh_dips
 from vastcellar.core.diagnosis.drop_causes import DropCase, is_same_rate, weigh_drops
@@ -140,11 +148,17 @@ def _weigh_with_teeth(
         if len(lows) >= 2 and found and found[0].cause is not Cause.INCONSISTENT:
             low = float(np.median(lows))
             if apart(case.drop.after_bytes_per_s, low) < EQUAL_DEPTH:
-                case.against_cache.append("it fell to the low of the dips before it")
+                case.against_cache.append(
+                    Reason(Why.LOW_OF_DIPS, "it fell to the low of the dips before it")
+                )
                 continue
             if found[0].cause is Cause.THERMAL and case.drop.after_bytes_per_s > low:
                 case.against_heat.append(
-                    f"it stayed above the {low / 1e6:,.0f} MB/s that the throttle had gone down to"
+                    Reason(
+                        Why.ABOVE_LOW,
+                        f"it stayed above the {low / 1e6:,.0f} MB/s that the throttle had gone "
+                        "down to",
+                    )
                 )
                 continue
         if not found or found[0].cause is not Cause.THERMAL or math.isnan(case.drop.at_c):
@@ -155,12 +169,18 @@ def _weigh_with_teeth(
             top = float(np.median(before))
             if case.drop.at_c <= top + 1:
                 case.against_heat.append(
-                    f"it came at {case.drop.at_c:.0f} °C, inside the sawtooth's band"
+                    Reason(
+                        Why.INSIDE_BAND,
+                        f"it came at {case.drop.at_c:.0f} °C, inside the sawtooth's band",
+                    )
                 )
         elif len(after) >= 2 and float(np.median(after)) <= case.drop.at_c + 1:
             case.against_heat.append(
-                f"a throttle's sawtooth came later at {np.median(after):.0f} °C: its stage had "
-                "not been reached before"
+                Reason(
+                    Why.BEFORE_STAGE,
+                    f"a throttle's sawtooth came later at {np.median(after):.0f} °C: its stage had "
+                    "not been reached before",
+                )
             )
 
 
@@ -191,11 +211,18 @@ def _read_cases(
                     last.drop.written_bytes,
                     f"{len(found)} lasting drops in one run: a cache runs out once, so heat is "
                     "among them",
+                    why=Why.SEVERAL_DROPS,
                 )
             )
             if not_both:
                 findings.append(
-                    Finding(Cause.CACHE, last.drop.at_s, last.drop.written_bytes, _NOT_BOTH_HEAT)
+                    Finding(
+                        Cause.CACHE,
+                        last.drop.at_s,
+                        last.drop.written_bytes,
+                        _NOT_BOTH_HEAT,
+                        why=Why.NOT_BOTH_HEAT,
+                    )
                 )
     return findings
 
@@ -211,7 +238,7 @@ def _weigh_not_both_heat(cases: list[DropCase]) -> None:
     heats = [case for case in cases if case.is_heat]
     for case in cases:
         if len(heats) == 1 and case is not heats[0] and not case.against_cache:
-            case.against_heat.append(_NOT_BOTH_HEAT)
+            case.against_heat.append(Reason(Why.NOT_BOTH_HEAT, _NOT_BOTH_HEAT))
 
 
 def _go_down_in_steps(cases: list[DropCase]) -> bool:
@@ -230,7 +257,9 @@ def _weigh_several(cases: list[DropCase]) -> None:
         for case in cases:
             rates = case.drop.after_bytes_per_s, cliffs[0].drop.after_bytes_per_s
             if case is not cliffs[0] and not case.against_heat and not is_same_rate(*rates):
-                case.against_cache.append("the cache had run out elsewhere in this run")
+                case.against_cache.append(
+                    Reason(Why.CLIFF_ELSEWHERE, "the cache had run out elsewhere in this run")
+                )
     heats = [case for case in cases if case.is_heat]
     if len(cases) == 2 and len(heats) == 1:
         other = next(case for case in cases if case is not heats[0])
@@ -238,7 +267,12 @@ def _weigh_several(cases: list[DropCase]) -> None:
         if not other.against_cache and not other.against_heat and not any(map(math.isnan, hotter)):
             first, last = cases
             if last.drop.at_c <= first.drop.at_c + 1:
-                other.against_heat.append("a second stage would have been hotter than the first")
+                other.against_heat.append(
+                    Reason(
+                        Why.SECOND_NOT_HOTTER,
+                        "a second stage would have been hotter than the first",
+                    )
+                )
 
 
 def _finding(case: DropCase) -> Finding:
@@ -249,15 +283,24 @@ def _finding(case: DropCase) -> Finding:
     )
     if case.is_heat:
         return Finding(
-            Cause.THERMAL, drop.at_s, drop.written_bytes, f"{fell}; {case.against_cache[0]}"
+            Cause.THERMAL,
+            drop.at_s,
+            drop.written_bytes,
+            f"{fell}; {case.against_cache[0].text}",
+            why=case.against_cache[0].why,
         )
     if case.is_cache:
         return Finding(
-            Cause.CACHE, drop.at_s, drop.written_bytes, f"{fell}; {case.against_heat[0]}"
+            Cause.CACHE,
+            drop.at_s,
+            drop.written_bytes,
+            f"{fell}; {case.against_heat[0].text}",
+            why=case.against_heat[0].why,
         )
     both = case.against_heat and case.against_cache
     reason = (
-        "the signs contradict each other: " + "; ".join(case.against_heat + case.against_cache)
+        "the signs contradict each other: "
+        + "; ".join(reason.text for reason in case.against_heat + case.against_cache)
         if both
         else "a full cache and a throttling drive look alike here"
     )
@@ -292,9 +335,14 @@ def _flat(levels: tuple[RateLevels, ...], link: float | None, trace: Trace) -> F
             at_bytes,
             f"{seen}; flat at {rate / 1e6:,.0f} MB/s, the ceiling of the link "
             f"({link / 1e6:,.0f} MB/s)",
+            why=Why.AT_LINK,
         )
     return Finding(
-        Cause.HEALTHY, at_s, at_bytes, f"{seen}; flat below the link's {link / 1e6:,.0f} MB/s"
+        Cause.HEALTHY,
+        at_s,
+        at_bytes,
+        f"{seen}; flat below the link's {link / 1e6:,.0f} MB/s",
+        why=Why.FLAT,
     )
 
 

@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from vastcellar.core.diagnosis.causes import SENSOR_K, Cause, Finding
+from vastcellar.core.diagnosis.causes import SENSOR_K, Cause, Finding, Why
 from vastcellar.core.diagnosis.levels import Dip, RateLevels
 from vastcellar.core.trace import Trace
 
@@ -37,6 +37,7 @@ def weigh_dips(levels: RateLevels, run: Trace) -> list[Finding]:
                 row[0].start_bytes,
                 f"{len(row)} lows of equal depth ({depth:.0%} of the rate) and about "
                 f"{length_s:.0f} s after a quiet warm-up{at}: a throttle's sawtooth",
+                why=Why.SAWTOOTH,
             )
         ]
     if is_erratic(dips):
@@ -50,6 +51,7 @@ def weigh_dips(levels: RateLevels, run: Trace) -> list[Finding]:
                 at_bytes,
                 f"{len(dips)} lows at random times, down to {deep:.0%} to {shallow:.0%} of the "
                 f"rate, {len(stalls)} of them stalls, the longest {longest:.0f} s",
+                why=Why.RANDOM_LOWS,
             )
         ]
     return [

@@ -11,6 +11,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from vastcellar.core.diagnosis.causes import Reason, Why
 from vastcellar.core.diagnosis.heat_balance import HeatBalance
 from vastcellar.core.diagnosis.levels import Drop, RateLevels, apart
 from vastcellar.core.trace import Trace
@@ -41,8 +42,8 @@ class DropCase:
 
     run: int
     drop: Drop
-    against_heat: list[str] = field(default_factory=list)
-    against_cache: list[str] = field(default_factory=list)
+    against_heat: list[Reason] = field(default_factory=list)
+    against_cache: list[Reason] = field(default_factory=list)
 
     @property
     def is_heat(self) -> bool:
@@ -81,19 +82,29 @@ def weigh_drops(
         is_early = case.run == 0 and from_rest and case.drop.written_bytes < too_early
         if is_early and not case.drop.at_c >= COOL_C:
             case.against_heat.append(
-                f"only {case.drop.written_bytes / 1e9:.1f} GB had been written: "
-                "that warms no drive to its limit"
+                Reason(
+                    Why.TOO_EARLY,
+                    f"only {case.drop.written_bytes / 1e9:.1f} GB had been written: "
+                    "that warms no drive to its limit",
+                )
             )
         if _swings_only_after(case.drop, run, found):
             case.against_heat.append(
-                "the rate swings every few seconds after it and didn't before: too quick for "
-                "heat, usual past the cache"
+                Reason(
+                    Why.SWINGS,
+                    "the rate swings every few seconds after it and didn't before: too quick for "
+                    "heat, usual past the cache",
+                )
             )
         share = _share_at_once(case.drop, run, found)
         if share < _BELOW_ANY_STAGE and end_s - case.drop.at_s >= _HELD_LONG_S:
             case.against_heat.append(
-                f"it fell to {share:.0%} in one step and stayed there for "
-                f"{(end_s - case.drop.at_s) / 60:.0f} min: lower than a first throttle stage goes"
+                Reason(
+                    Why.TOO_DEEP,
+                    f"it fell to {share:.0%} in one step and stayed there for "
+                    f"{(end_s - case.drop.at_s) / 60:.0f} min: lower than a first throttle stage "
+                    "goes",
+                )
             )
     if balance is not None:
         _weigh_heat_of_a_byte(cases, balance, runs[0], is_restless=len(levels[0].dips) > 6)
@@ -152,18 +163,23 @@ def _weigh_temperature(
     if math.isnan(drop.at_c):
         return
     if drop.at_c < COOL_C:
-        case.against_heat.append(f"at {drop.at_c:.0f} °C no drive throttles")
+        case.against_heat.append(Reason(Why.COOL, f"at {drop.at_c:.0f} °C no drive throttles"))
     hottest = _hottest_at_rate(runs, levels, drop.before_bytes_per_s)
     if hottest >= drop.at_c + HOTTER_K:
         case.against_heat.append(
-            f"it ran at full rate at {hottest:.0f} °C, hotter than the {drop.at_c:.0f} °C here"
+            Reason(
+                Why.HOTTER_BEFORE,
+                f"it ran at full rate at {hottest:.0f} °C, hotter than the {drop.at_c:.0f} °C here",
+            )
         )
     after = (run.elapsed_s > drop.at_s + 5) & (run.elapsed_s < drop.at_s + drop.held_s - 5)
     celsius = run.temperature_c[after]
     celsius = celsius[np.isfinite(celsius)]
     if celsius.size >= 10 and float(np.quantile(celsius, 0.05)) <= drop.at_c - COOLED_K:
         case.against_heat.append(
-            f"it cooled {drop.at_c - float(celsius.min()):.0f} K and stayed slow"
+            Reason(
+                Why.COOLED, f"it cooled {drop.at_c - float(celsius.min()):.0f} K and stayed slow"
+            )
         )
 
 
@@ -200,13 +216,19 @@ def _weigh_heat_of_a_byte(
         factors = f"({weight.low:.1f} to {weight.high:.1f} times)"
         if not weight.may_be_heat:
             case.against_heat.append(
-                f"each byte made more heat after it {factors}: throttling makes none, "
-                "writing past the cache does"
+                Reason(
+                    Why.MORE_HEAT,
+                    f"each byte made more heat after it {factors}: throttling makes none, "
+                    "writing past the cache does",
+                )
             )
         elif not weight.may_be_cliff and not is_restless:
             case.against_cache.append(
-                f"each byte made no more heat after it {factors}: past the cache it would be "
-                "1.5 times or more"
+                Reason(
+                    Why.NO_MORE_HEAT,
+                    f"each byte made no more heat after it {factors}: past the cache it would be "
+                    "1.5 times or more",
+                )
             )
 
 
@@ -240,7 +262,11 @@ def _weigh_between_runs(
             written = float(runs[number].written_bytes[-1])
             if is_full_rate and written > one.drop.written_bytes * (1 + OTHER_BYTES):
                 one.against_cache.append(
-                    f"run {number + 1} wrote {written / 1e9:.0f} GB at full rate without a drop"
+                    Reason(
+                        Why.FURTHER_RUN,
+                        f"run {number + 1} wrote {written / 1e9:.0f} GB at full rate without a "
+                        "drop",
+                    )
                 )
         elif is_same_fall(one.drop, other.drop):
             _weigh_pair(one, other)
@@ -256,21 +282,32 @@ def _weigh_pair(one: DropCase, other: DropCase) -> None:
     if apart_k >= SAME_DROP_APART_K:
         for case in both:
             case.against_heat.append(
-                f"the same drop came at {one.drop.at_c:.0f} and at {other.drop.at_c:.0f} °C"
+                Reason(
+                    Why.OTHER_HEAT,
+                    f"the same drop came at {one.drop.at_c:.0f} and at {other.drop.at_c:.0f} °C",
+                )
             )
     elif is_decided:
         return
     elif other_bytes <= SAME_BYTES:
         for case in both:
             case.against_heat.append(
-                f"the same drop came after the same bytes again "
-                f"({one.drop.written_bytes / 1e9:.0f} and {other.drop.written_bytes / 1e9:.0f} GB)"
+                Reason(
+                    Why.SAME_BYTES,
+                    f"the same drop came after the same bytes again "
+                    f"({one.drop.written_bytes / 1e9:.0f} and "
+                    f"{other.drop.written_bytes / 1e9:.0f} GB)",
+                )
             )
     elif apart_k <= SAME_TEMPERATURE_K and other_bytes > OTHER_BYTES and one.drop.at_c >= HOT_C:
         for case in both:
             case.against_cache.append(
-                f"the same drop came at {other.drop.at_c:.0f} °C again, after other bytes "
-                f"({one.drop.written_bytes / 1e9:.0f} and {other.drop.written_bytes / 1e9:.0f} GB)"
+                Reason(
+                    Why.SAME_HEAT,
+                    f"the same drop came at {other.drop.at_c:.0f} °C again, after other bytes "
+                    f"({one.drop.written_bytes / 1e9:.0f} and "
+                    f"{other.drop.written_bytes / 1e9:.0f} GB)",
+                )
             )
 
 
@@ -283,8 +320,8 @@ def _weigh_like(case: DropCase, cases: list[DropCase]) -> None:
             continue
         word = f"the same fall as in run {other.run + 1}"
         if other.is_cache:
-            case.against_heat.append(word)
+            case.against_heat.append(Reason(Why.LIKE_OTHER_RUN, word))
         elif other.is_heat:
-            case.against_cache.append(word)
+            case.against_cache.append(Reason(Why.LIKE_OTHER_RUN, word))
         if other.is_cache or other.is_heat:
             return

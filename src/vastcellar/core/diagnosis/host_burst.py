@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from vastcellar.core.diagnosis.causes import Cause, Finding
+from vastcellar.core.diagnosis.causes import Cause, Finding, Why
 from vastcellar.core.diagnosis.levels import Drop, RateLevels
 from vastcellar.core.diagnosis.rate_levels import find_levels
 from vastcellar.core.trace import Trace
@@ -65,6 +65,7 @@ def without_host_burst(
         last.written_bytes,
         f"the first {last.at_s - begin_s:.0f} s came at {first / 1e6:,.0f} MB/s, more {than}: "
         f"{excess / 1e9:.1f} GB went into the host's memory",
+        why=Why.OVER_LINK,
     )
     return clean, [finding], find_levels(clean)
 

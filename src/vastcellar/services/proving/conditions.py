@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import platform
-from dataclasses import replace
+from dataclasses import asdict, replace
 
 from vastcellar import __version__
+from vastcellar.bench.disturbances import Disturbances
 from vastcellar.bench.running_tests import count_running_tests
 from vastcellar.core.chain import Chain
 from vastcellar.devices.load import OtherLoad, read_other_load
@@ -30,19 +31,40 @@ def chain_conditions(
         program_version=__version__,
         target=target,
         kernel=platform.release(),
+        hub_keys=tuple(hub.key for hub in parts.hubs) if parts else (),
+        sharing=parts.sharing if parts else 1,
+        link_ceiling_bytes_per_s=chain.mode.ceiling_bytes_per_s if chain and chain.mode else 0.0,
+        is_encrypted=parts.is_encrypted if parts else False,
+        file_system_key=parts.file_system.key if parts and parts.file_system else "",
+        capacity_bytes=int(parts.drive.capacity_bytes) if parts else 0,
+        unit_written_bytes=parts.unit.written_bytes if parts and parts.unit else None,
     )
 
 
-def on_disk(base: Conditions, place: Place, load: OtherLoad) -> Conditions:
-    """Return *base* with what a real folder adds: file system, device, other load."""
-    mount, device = place.mount, place.device
+def disturbed(base: Conditions, found: Disturbances) -> Conditions:
+    """Return *base* with what disturbed the run."""
+    return replace(base, **asdict(found))
+
+
+def on_disk(base: Conditions, place: Place, load: OtherLoad, *, is_direct: bool) -> Conditions:
+    """Return *base* with what is read of a real folder: file system, device, other load."""
+    mount, device, identity = place.mount, place.device, place.identity
     return replace(
         base,
         file_system=mount.file_system,
         mount_options=mount.options,
         capacity_bytes=mount.capacity_bytes,
         free_bytes=mount.free_bytes,
-        device_model=device.model if device else "",
+        device_model=identity.model,
+        device_serial=identity.serial,
+        device_size_bytes=identity.size_bytes,
+        file_system_uuid=identity.file_system_uuid,
+        file_system_key=mount.file_system_key,
+        # What lies under a mount is read; what a setup states of it isn't true here.
+        is_encrypted=bool(device.encryption) if device else False,
+        is_in_memory=mount.is_in_memory,
+        is_over_network=mount.is_over_network,
+        is_direct=is_direct,
         usb_bits_per_s=device.usb_bits_per_s if device else 0.0,
         encryption=device.encryption if device else "",
         load_average=load.load_average,

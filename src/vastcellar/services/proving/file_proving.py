@@ -92,7 +92,9 @@ def file_proof(
     def conditions(result: FileResult) -> Conditions:
         write_mode = result.read_mode if isinstance(result, ProjectResult) else result.write_mode
         base = chain_conditions(chain, ambient_c, str(folder), write_mode)
-        return replace(on_disk(base, place, before.load), read_mode=result.read_mode)
+        is_direct = result.read_mode.startswith("direct")
+        made = on_disk(base, place, before.load, is_direct=is_direct)
+        return replace(made, read_mode=result.read_mode)
 
     tbw = chain.parts.drive.tbw_bytes if chain else 0.0
     spec = plan, folder, notes_folder

@@ -14,14 +14,18 @@ from vastcellar.bench.apart import ApartRun
 from vastcellar.bench.flat_run import DEFAULT_SHAPE, FlatPlan, FlatResult, FlatRun
 from vastcellar.bench.probe import Shape, probe_bytes
 from vastcellar.bench.progress import Progress
-from vastcellar.core.chain import Chain
+from vastcellar.core.chain import Chain, free_bytes
 from vastcellar.core.diagnosis.causes import Diagnosis
 from vastcellar.core.diagnosis.diagnose import diagnose
 from vastcellar.core.endurance_run import Phase
 from vastcellar.core.errors import BadValueError
-from vastcellar.core.judgement import free_bytes
 from vastcellar.core.trace import Trace
-from vastcellar.services.proving.conditions import LoadBefore, chain_conditions, on_disk
+from vastcellar.services.proving.conditions import (
+    LoadBefore,
+    chain_conditions,
+    disturbed,
+    on_disk,
+)
 from vastcellar.services.proving.folder_runs import flat_run
 from vastcellar.services.proving.pass_figures import pass_figures
 from vastcellar.services.proving.places import Place, find_place
@@ -136,7 +140,7 @@ def folder_flat_proof(
         since_s = rest.since_last_run_s
         base = _conditions(result, chain, ambient_c, str(folder))
         return replace(
-            on_disk(base, place, before.load),
+            on_disk(base, place, before.load, is_direct=result.is_direct),
             drive_c=drive_c if base.drive_c is None else base.drive_c,
             since_last_run_s=since_s if math.isfinite(since_s) else None,
             cooling=FAN if with_fan else "",
@@ -221,7 +225,9 @@ def _conditions(
 ) -> Conditions:
     first_c = float(result.write.trace.temperature_c[0])
     return replace(
-        chain_conditions(chain, ambient_c, target, result.write_mode),
+        disturbed(
+            chain_conditions(chain, ambient_c, target, result.write_mode), result.disturbances
+        ),
         block_bytes=result.shape.block_bytes,
         depth=result.shape.depth,
         read_mode=result.read_mode if result.read else "",

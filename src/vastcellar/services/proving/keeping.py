@@ -7,6 +7,8 @@ from datetime import UTC, datetime
 from typing import Any
 
 from vastcellar.core.diagnosis.causes import Diagnosis
+from vastcellar.core.errors import VastCellarError
+from vastcellar.core.trace import Trace
 from vastcellar.services.proving.alternating import AlternatingRun, TurnsProof, TurnsResult
 from vastcellar.services.proving.file_proving import FileProof, FileResult, file_figures
 from vastcellar.services.proving.flat_proving import (
@@ -18,13 +20,22 @@ from vastcellar.services.proving.flat_proving import (
 from vastcellar.services.proving.offloading import OffloadResult
 from vastcellar.services.proving.protocol_run import ProtocolProof, ProtocolResult, ProtocolRun
 from vastcellar.services.proving.recorder_proving import Proof, RecorderResult, keep_proof
+from vastcellar.services.rescuing import add_run
 from vastcellar.services.runs.calibrating import Foretold, foretold_of
 from vastcellar.services.runs.diagnosing import diagnosis_figures
 from vastcellar.services.workplace import Workplace
 from vastcellar.store.run_record import RunRecord
 from vastcellar.store.trace_csv import trace_text
 
-__all__ = ["AnyProof", "AnyResult", "KeptRun", "keep_any", "keep_flat_proof", "keep_protocol"]
+__all__ = [
+    "AnyProof",
+    "AnyResult",
+    "KeptRun",
+    "foretold_of_flat",
+    "keep_any",
+    "keep_flat_proof",
+    "keep_protocol",
+]
 
 AnyProof = FlatProof | FileProof | Proof | ProtocolProof | TurnsProof
 AnyResult = FlatResult | FileResult | RecorderResult | ProtocolResult | TurnsResult
@@ -58,6 +69,31 @@ def keep_flat_proof(
     result = proof.run.result
     assert result is not None, "the run must have ended"
     found = found or diagnosis_of_proof(proof, result)
+    record = _flat_record(unit_tag, proof, result, found, protocol, ended_at)
+    foretold = _foretold(workplace, record, result.write.trace, found)
+    record.figures["foretold"] = asdict(foretold) if foretold else None
+    wear_bytes = 0 if result.is_simulated else result.written_bytes
+    trace = trace_text(result.write.trace)
+    return KeptRun(add_run(workplace, record, trace, wear_bytes), foretold)
+
+
+def foretold_of_flat(workplace: Workplace, unit_tag: str, proof: FlatProof) -> Foretold | None:
+    """Return a finished run beside what the unit's model foretold of it, before it is kept."""
+    result = proof.run.result
+    assert result is not None, "the run must have ended"
+    found = diagnosis_of_proof(proof, result)
+    record = _flat_record(unit_tag, proof, result, found, "", None)
+    return _foretold(workplace, record, result.write.trace, found)
+
+
+def _flat_record(
+    unit_tag: str,
+    proof: FlatProof,
+    result: FlatResult,
+    found: Diagnosis | None,
+    protocol: str,
+    ended_at: datetime | None,
+) -> RunRecord:
     figures = {
         **flat_figures(result),
         "link_bytes_per_s": proof.link_bytes_per_s,
@@ -65,7 +101,7 @@ def keep_flat_proof(
         "protocol": protocol,
         "from_rest": proof.rest.is_enough,
     }
-    record = RunRecord(
+    return RunRecord(
         unit_tag=unit_tag,
         kind=result.plan.kind,
         measured_at=ended_at or datetime.now(UTC),
@@ -74,11 +110,16 @@ def keep_flat_proof(
         conditions=asdict(proof.conditions(result)),
         figures=figures,
     )
-    foretold = foretold_of(workplace, record, result.write.trace, found)
-    record.figures["foretold"] = asdict(foretold) if foretold else None
-    wear_bytes = 0 if result.is_simulated else result.written_bytes
-    trace = trace_text(result.write.trace)
-    return KeptRun(workplace.cellar.add_run(record, trace, wear_bytes=wear_bytes), foretold)
+
+
+def _foretold(
+    workplace: Workplace, record: RunRecord, trace: Trace, found: Diagnosis | None
+) -> Foretold | None:
+    """What was measured must not be lost because the model beside it can't be had."""
+    try:
+        return foretold_of(workplace, record, trace, found)
+    except VastCellarError:
+        return None
 
 
 def keep_file_proof(
@@ -103,8 +144,7 @@ def keep_file_proof(
         figures=figures,
     )
     trace = trace_text(result.copy.trace) if isinstance(result, OffloadResult) else _NO_TRACE
-    run_id = workplace.cellar.add_run(record, trace, wear_bytes=result.written_bytes)
-    return KeptRun(run_id)
+    return KeptRun(add_run(workplace, record, trace, result.written_bytes))
 
 
 def keep_protocol(workplace: Workplace, unit_tag: str, run: ProtocolRun) -> tuple[KeptRun, ...]:

@@ -2,22 +2,23 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from vastcellar.bench.folder_target import FolderTarget
 from vastcellar.core.errors import BadValueError, DiskError
+from vastcellar.core.identity import DeviceIdentity
 from vastcellar.core.units import PLAIN
 from vastcellar.devices.block_device import (
     BlockDevice,
     find_block_device,
     read_temperature_c,
 )
+from vastcellar.devices.file_system_id import file_system_uuid
 from vastcellar.devices.mounts import Mount, mount_of
 
 _LEAST_RESERVE_BYTES = 64 * 2**20
 _RESERVE_SHARE = 0.01
-_IN_MEMORY = ("tmpfs", "ramfs", "devtmpfs")
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,12 +32,27 @@ class Place:
     @property
     def caution(self) -> str:
         """What makes a measurement here none of a drive; "" where nothing does."""
-        if self.mount.file_system in _IN_MEMORY:
+        if self.mount.is_in_memory:
             return (
                 f"the folder lies in the computer's memory ({self.mount.file_system}): what is "
                 "measured there is no drive"
             )
+        if self.mount.is_over_network:
+            return (
+                f"the folder lies on another computer ({self.mount.file_system}): what is "
+                "measured there is the network, too, and proves nothing of a drive"
+            )
         return ""
+
+    @property
+    def identity(self) -> DeviceIdentity:
+        """Which device it is, as far as it says; may ask the system, for some milliseconds."""
+        found = self.device.identity if self.device else DeviceIdentity()
+        if found.file_system_uuid:
+            return found
+        mount = self.mount
+        uuid = file_system_uuid(mount.device, mount.mount_point, mount.file_system)
+        return replace(found, file_system_uuid=uuid)
 
     @property
     def disk_name(self) -> str:

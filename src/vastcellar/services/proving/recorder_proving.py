@@ -9,18 +9,23 @@ from pathlib import Path
 
 from vastcellar.bench.apart import ApartRun
 from vastcellar.bench.recorder_run import RecorderResult, RecorderRun, Snapshot, load_together
-from vastcellar.core.chain import Chain
+from vastcellar.core.chain import Chain, free_bytes
 from vastcellar.core.endurance_run import Phase
 from vastcellar.core.errors import BadValueError
-from vastcellar.core.judgement import free_bytes
 from vastcellar.core.recorder import RecorderLoad, predicted_drops_on_trace
 from vastcellar.core.units import PLAIN, NumberFormat
 from vastcellar.devices.block_device import BlockDevice
 from vastcellar.devices.mounts import Mount
-from vastcellar.services.proving.conditions import LoadBefore, chain_conditions, on_disk
+from vastcellar.services.proving.conditions import (
+    LoadBefore,
+    chain_conditions,
+    disturbed,
+    on_disk,
+)
 from vastcellar.services.proving.folder_runs import recorder_run
 from vastcellar.services.proving.places import find_place
 from vastcellar.services.proving.rigs import make_rig, rig_speed
+from vastcellar.services.rescuing import add_run
 from vastcellar.services.run_records import Conditions, recorder_record
 from vastcellar.services.workplace import Workplace
 from vastcellar.store.trace_csv import trace_text
@@ -148,7 +153,8 @@ def folder_proof(
     before, base = LoadBefore(place), _conditions(plan, chain, ambient_c)
 
     def conditions(result: RecorderResult) -> Conditions:
-        return on_disk(base(result), place, before.load)
+        is_direct = result.write_mode.startswith("direct")
+        return on_disk(base(result), place, before.load, is_direct=is_direct)
 
     return Proof(plan, run, conditions, before.begin)
 
@@ -188,7 +194,7 @@ def _conditions(
 ) -> Callable[[RecorderResult], Conditions]:
     def made(result: RecorderResult) -> Conditions:
         base = chain_conditions(chain, ambient_c, plan.target, result.write_mode)
-        return replace(base, free_bytes=plan.free_bytes)
+        return disturbed(replace(base, free_bytes=plan.free_bytes), result.disturbances)
 
     return made
 
@@ -208,7 +214,7 @@ def keep_proof(
         result, unit_tag, proof.conditions(result), ended_at or datetime.now(UTC)
     )
     wear_bytes = 0 if result.is_simulated else result.written_bytes
-    return workplace.cellar.add_run(record, trace_text(result.trace), wear_bytes=wear_bytes)
+    return add_run(workplace, record, trace_text(result.trace), wear_bytes)
 
 
 def predicted_frames_dropped(result: RecorderResult) -> float:

@@ -5,11 +5,10 @@ from __future__ import annotations
 from dataclasses import replace
 
 from vastcellar.bench.simulated_rig import RigFault, SimulatedRig
-from vastcellar.core.chain import Chain, heat_path
+from vastcellar.core.chain import Chain, free_bytes, heat_path
 from vastcellar.core.endurance_run import Phase, run_endurance
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.heat import HeatPath
-from vastcellar.core.judgement import free_bytes
 from vastcellar.core.parts import WriteBehaviour
 from vastcellar.services.workplace import Workplace
 

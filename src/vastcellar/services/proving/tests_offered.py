@@ -10,10 +10,9 @@ from pathlib import Path
 import numpy as np
 
 from vastcellar.core.amounts import Amount
-from vastcellar.core.chain import Chain, heat_path
+from vastcellar.core.chain import Chain, free_bytes, heat_path
 from vastcellar.core.endurance_run import EventKind, Phase, run_endurance, sample
 from vastcellar.core.errors import BadValueError, VastCellarError
-from vastcellar.core.judgement import free_bytes
 from vastcellar.core.recorder import RecorderLoad
 from vastcellar.core.steady import ROUNDS
 from vastcellar.core.trace import FloatArray

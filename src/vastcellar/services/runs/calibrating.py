@@ -8,19 +8,20 @@ from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
-from vastcellar.core.chain import Chain, find_parts, heat_path
+from vastcellar.core.chain import Chain, find_parts, free_bytes, heat_path
 from vastcellar.core.diagnosis.causes import Cause, Diagnosis
 from vastcellar.core.errors import BadValueError, VastCellarError
 from vastcellar.core.fitted_model import Calibration
 from vastcellar.core.heat import HeatPath
-from vastcellar.core.judgement import free_bytes
 from vastcellar.core.measured_stages import StageMeasurement, build_measured_chain
 from vastcellar.core.parts import Catalog, Drive, Unit, WriteBehaviour
 from vastcellar.core.prediction import Foretold, WrittenRun, beside_model
+from vastcellar.core.proof import RunConditions
+from vastcellar.core.reach.comparing import STILL_S
 from vastcellar.core.shoot import Setup
 from vastcellar.core.trace import Trace
 from vastcellar.services.measured_stages import measured_device
-from vastcellar.services.run_records import RECORDER
+from vastcellar.services.run_records import RECORDER, run_conditions
 from vastcellar.services.runs.resting import (
     USUAL_ROOM_C,
     modelled,
@@ -66,7 +67,7 @@ class Calibrated:
 def calibrate_unit(workplace: Workplace, unit_tag: str, *, keep: bool = True) -> Calibrated:
     """Return the unit's model fitted to its runs, and keep it where *keep* says so.
 
-    Real runs count, simulated ones only where there is no real one.
+    Real runs count; in a demo simulated ones, too, where there is no real one.
     Raises UnknownPartError for the unit, BadValueError where its runs tell nothing, CellarError.
     """
     cellar, catalog, shelf = workplace.cellar, workplace.catalog, workplace.shelf()
@@ -81,7 +82,7 @@ def calibrate_unit(workplace: Workplace, unit_tag: str, *, keep: bool = True) ->
             written.append((record, _written_run(catalog, shelf, unit, record, trace)))
         except VastCellarError as error:
             left_out.append(f"run {record.run_id}: {error.what}")
-    if any(not record.is_simulated for record, _ in written):
+    if not workplace.is_demo or any(not record.is_simulated for record, _ in written):
         left_out += [f"run {r.run_id}: simulated" for r, _ in written if r.is_simulated]
         written = [(record, run) for record, run in written if not record.is_simulated]
     if not written:
@@ -120,7 +121,7 @@ def _measured_link(
     if chain is None:
         return None
     try:
-        return measured_device(chain, float(found["burst_bytes_per_s"]))
+        return measured_device(chain, float(found["burst_bytes_per_s"]), is_stated=False)
     except BadValueError:
         return None  # more than the link carries: memory flattered it
 
@@ -181,6 +182,8 @@ def _written_run(
         what = "its own pace, not the drive's" if record.kind == RECORDER else "too little"
         raise BadValueError(f"a {record.kind} test shows {what}", where=where, mend="")
     conditions = record.conditions
+    if doubt := _doubt(unit, run_conditions(record, catalog)):
+        raise BadValueError(doubt, where=where, mend="")
     if conditions["drive_key"] not in ("", unit.drive_key):
         raise BadValueError("it was made with another drive", where=where, mend="")
     if conditions.get("cooling"):
@@ -203,12 +206,29 @@ def _written_run(
     )
 
 
+def _doubt(unit: Unit, made: RunConditions) -> str:
+    """Say why a run tells nothing of *unit*, whatever it measured, or return ""."""
+    if made.is_in_memory or made.is_over_network:
+        return "it ran in memory" if made.is_in_memory else "it ran over a network"
+    if made.device is not None:
+        same = made.device.is_same_as(unit.device) if unit.device is not None else None
+        if not same:
+            return (
+                "which device it ran on isn't known" if same is None else "it ran on another device"
+            )
+    if made.other_tests:
+        return "another test ran on the disk meanwhile"
+    if made.slept_s or made.stood_still_s > STILL_S:
+        return "the computer slept or stood still meanwhile"
+    return ""
+
+
 def _setup_of(
     catalog: Catalog, shelf: Shelf, unit: Unit, conditions: dict[str, Any]
 ) -> tuple[Chain | None, HeatPath]:
     """Return the chain that a run was made on, where it is known, and the way of its heat."""
-    ambient_c = float(conditions["ambient_c"])
-    if not math.isfinite(ambient_c):
+    ambient_c = conditions["ambient_c"]
+    if ambient_c is None or not math.isfinite(ambient_c):  # nobody said how warm it was
         ambient_c = USUAL_ROOM_C
     if conditions["host_key"]:
         setup = Setup(

@@ -7,11 +7,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 
-from vastcellar.core.chain import Chain, heat_path_of
+from vastcellar.core.chain import Chain, free_bytes, heat_path_of
 from vastcellar.core.class_behaviour import class_behaviour
 from vastcellar.core.endurance_run import cache_capacity_bytes
 from vastcellar.core.heat import HeatPath
-from vastcellar.core.judgement import free_bytes
 from vastcellar.core.parts import Catalog, Drive, Unit
 from vastcellar.services.workplace import Shelf, require_unit
 from vastcellar.store.run_record import RunRecord

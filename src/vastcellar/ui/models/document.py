@@ -9,14 +9,9 @@ from PySide6.QtGui import QUndoCommand, QUndoStack
 
 from vastcellar.core.errors import VastCellarError
 from vastcellar.core.shoot import Camera, Shoot
+from vastcellar.services.autosaving import Autosave
 from vastcellar.services.folders import Folders
-from vastcellar.services.shoots import (
-    OpenShoot,
-    forget_unsaved,
-    keep_unsaved,
-    new_shoot,
-    save_shoot,
-)
+from vastcellar.services.shoots import OpenShoot, file_mark, new_shoot, save_shoot
 
 AUTOSAVE_AFTER_MS = 800
 
@@ -53,6 +48,9 @@ class ShootDocument(QObject):
         self.places = places
         self.shoot = new_shoot()
         self.path: Path | None = None
+        self._seen = ""
+        """The mark of the file as it was read or last saved."""
+        self.autosave = Autosave(places)
         self.subject_key = ""
         self.undo_stack = QUndoStack(self)
         self.undo_stack.cleanChanged.connect(self._on_clean_changed)
@@ -76,7 +74,11 @@ class ShootDocument(QObject):
         """Show *opened* in place of what was open."""
         self._autosave.stop()
         self.undo_stack.clear()
-        self.path = opened.path
+        self.path, self._seen = opened.path, opened.seen
+        self.autosave.drop()
+        if opened.autosave is not None:
+            self.autosave.release()
+            self.autosave = opened.autosave
         if opened.is_restored:
             self.undo_stack.resetClean()
         self.show_value(opened.shoot, "")
@@ -110,8 +112,11 @@ class ShootDocument(QObject):
 
     def save(self, path: Path) -> None:
         """Save in *path*. Raises BadFileError; the document is then as unsaved as before."""
-        self.path = save_shoot(self.shoot, path, self.places)
+        seen = self._seen if self.path is not None and path.resolve() == self.path else None
+        self.path = save_shoot(self.shoot, path, self.places, seen=seen)
+        self._seen = file_mark(self.path)
         self._autosave.stop()
+        self.autosave.drop()
         self.undo_stack.setClean()
         self.file_changed.emit()
 
@@ -120,9 +125,9 @@ class ShootDocument(QObject):
         self._autosave.stop()
         try:
             if self.is_unsaved:
-                keep_unsaved(self.shoot, self.path, self.places)
+                self.autosave.keep(self.shoot, self.path, self._seen)
             else:
-                forget_unsaved(self.places)
+                self.autosave.drop()
         except VastCellarError as error:
             self.trouble.emit(error)
 

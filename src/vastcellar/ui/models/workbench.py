@@ -13,6 +13,7 @@ from vastcellar.core.mends import Mends
 from vastcellar.core.parts import Catalog, Unit
 from vastcellar.core.shoot import Camera
 from vastcellar.core.shoot_plan import CameraPlan, plan_shoot
+from vastcellar.services.binding import BindingQuestion, bind, release
 from vastcellar.services.judging import judge_camera, mends_for
 from vastcellar.services.matching import setup_for_unit
 from vastcellar.services.measured_stages import keep_or_forget, measured_device
@@ -20,6 +21,7 @@ from vastcellar.services.need_sums import copies_sum, day_sum
 from vastcellar.services.own_catalog import Own, import_parts, save_own
 from vastcellar.services.own_units import checked_unit
 from vastcellar.services.planning import planned
+from vastcellar.services.rescuing import Rescued, keep_rescued
 from vastcellar.services.runs.calibrating import calibrate_unit, forget_calibration
 from vastcellar.services.sums import Sum, sums_of
 from vastcellar.services.workplace import Shelf, Workplace
@@ -87,14 +89,14 @@ class Workbench(QObject):
         return self.judgements.get(camera.key) if camera else None
 
     def measure_stage(self, bytes_per_s: float) -> None:
-        """Keep what the subject's bridge or interface was measured to carry; 0 forgets it.
+        """Keep what somebody says the subject's bridge or interface carries; 0 forgets it.
 
         Raises BadValueError for what can't have been measured there.
         """
         chain = self.judgement.chain if self.judgement else None
         if chain is None:
             return
-        measured = measured_device(chain, bytes_per_s or 1.0)
+        measured = measured_device(chain, bytes_per_s or 1.0, is_stated=True)
         workplace, keep = self.workplace, bytes_per_s > 0
         self._cellar_writer.request(lambda: keep_or_forget(workplace, measured, keep=keep))
 
@@ -118,8 +120,26 @@ class Workbench(QObject):
     def keep_unit(self, unit: Unit, *, is_new: bool) -> None:
         """Put *unit* on the shelf, or change it. Raises BadValueError, UnknownPartError."""
         kept = checked_unit(unit, self.catalog, self.shelf, is_new=is_new)
-        cellar = self.workplace.cellar
-        self._cellar_writer.request(lambda: cellar.save_units((kept,)))
+        cellar, before = self.workplace.cellar, self.shelf.unit(kept.tag)
+        if is_new or before is None:
+            self._cellar_writer.request(lambda: cellar.add_unit(kept))
+        else:
+            self._cellar_writer.request(lambda: cellar.change_unit(before, kept))
+
+    def bind(self, question: BindingQuestion) -> None:
+        """Bind a unit to the device that was asked about. Raises CellarError."""
+        bind(self.workplace, question)  # one short write: the run that follows must find it done
+        self.reload_shelf()
+
+    def keep_rescued(self, runs: tuple[Rescued, ...]) -> None:
+        """Put runs into the cellar that it couldn't take before."""
+        workplace = self.workplace
+        self._cellar_writer.request(lambda: [keep_rescued(workplace, each) for each in runs])
+
+    def release(self, unit_tag: str) -> None:
+        """Let a unit be bound to a device anew."""
+        workplace = self.workplace
+        self._cellar_writer.request(lambda: release(workplace, unit_tag))
 
     def keep(self, own: Own) -> None:
         """Add a codec or part of the user's own to the catalog. Raises BadFileError."""

@@ -15,7 +15,6 @@ from vastcellar.core.parts import Drive
 from vastcellar.services.exports import save_bytes
 from vastcellar.services.shoots import (
     OpenShoot,
-    forget_unsaved,
     new_shoot,
     open_shoot,
     recent_shoots,
@@ -23,6 +22,7 @@ from vastcellar.services.shoots import (
 from vastcellar.ui.models.document import ShootDocument
 from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.shell.window import MainWindow
+from vastcellar.ui.widgets.plain import plain_box, plain_tip
 
 _FILTER = "Shoots (*.shoot.json);;JSON (*.json)"
 
@@ -95,20 +95,18 @@ class ShootMenu(QObject):
         if not self._document.is_unsaved:
             return True
         buttons = QMessageBox.StandardButton
-        answer = QMessageBox.question(
-            self._window,
-            "Unsaved changes",
-            f"{self._document.shoot.name} has changes that are not saved. Save them first?",
-            buttons.Save | buttons.Discard | buttons.Cancel,
-        )
+        name = self._document.shoot.name
+        text = f"{name} has changes that are not saved. Save them first?"
+        box = plain_box(self._window, "Unsaved changes", text)
+        box.setStandardButtons(buttons.Save | buttons.Discard | buttons.Cancel)
+        answer = box.exec()
         if answer == buttons.Save:
             return self.save()
-        return answer == buttons.Discard
+        return bool(answer == buttons.Discard)
 
     def new(self) -> None:
         """Start an empty shoot."""
         if self._may_leave():
-            forget_unsaved(self._document.places)
             self._document.open(OpenShoot(new_shoot()))
 
     def ask_open(self) -> None:
@@ -124,7 +122,6 @@ class ShootMenu(QObject):
         except VastCellarError as error:
             self._tell("This shoot can't be opened", error)
             return False
-        forget_unsaved(self._document.places)
         self._document.open(opened)
         return True
 
@@ -132,7 +129,7 @@ class ShootMenu(QObject):
         self._recent.clear()
         for path in recent_shoots(self._document.places):
             action = self._recent.addAction(path.name)
-            action.setToolTip(str(path))
+            action.setToolTip(plain_tip(str(path)))
             action.setData(str(path))
             action.triggered.connect(self._on_recent)
 
@@ -240,6 +237,4 @@ class ShootMenu(QObject):
         self._document.edit(opened.shoot, "back to what was saved")
 
     def _tell(self, title: str, error: VastCellarError) -> None:
-        box = QMessageBox(QMessageBox.Icon.Warning, title, f"{title}.", parent=self._window)
-        box.setInformativeText(str(error))
-        box.exec()
+        plain_box(self._window, title, f"{title}.", str(error)).exec()

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QComboBox, QLineEdit, QWidget
 
 from vastcellar.core.errors import BadValueError, VastCellarError
 from vastcellar.core.units import parse_number
+from vastcellar.ui.widgets.plain import plain_tip
 
 
 def mark_wrong(widget: QWidget, is_wrong: bool) -> None:
@@ -148,7 +149,7 @@ class Choice(QComboBox):
                 else:
                     self.addItem(text, entry_key)
                     index = self.count() - 1
-                    self.setItemData(index, text, Qt.ItemDataRole.ToolTipRole)
+                    self.setItemData(index, plain_tip(text), Qt.ItemDataRole.ToolTipRole)
             self.setCurrentIndex(self.findData(key))
             self.setToolTip(self.currentText())
         longest = max((self.itemText(i) for i in range(self.count())), key=len, default="")

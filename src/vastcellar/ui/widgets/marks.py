@@ -43,7 +43,10 @@ def draw_verdict(painter: QPainter, box: QRectF, verdict: Verdict, look: Look) -
 
 
 def draw_evidence(painter: QPainter, box: QRectF, evidence: Evidence, look: Look) -> None:
-    """Draw a square: dotted = claimed, outlined = computed, solid = proved."""
+    """Draw a square: dotted = claimed, outlined = computed, solid = proved.
+
+    Stated, which somebody typed in, is an outline with a corner folded over, as of a slip of paper.
+    """
     painter.save()
     painter.setBrush(Qt.BrushStyle.NoBrush)
     square = box.adjusted(1.5, 1.5, -1.5, -1.5)
@@ -56,6 +59,12 @@ def draw_evidence(painter: QPainter, box: QRectF, evidence: Evidence, look: Look
             pen.setDashPattern([1.6, 1.6])
         painter.setPen(pen)
     painter.drawRect(square)
+    if evidence is Evidence.STATED:
+        fold = square.width() * 0.5
+        painter.drawLine(
+            QPointF(square.right() - fold, square.top()),
+            QPointF(square.right(), square.top() + fold),
+        )
     painter.restore()
 
 

@@ -29,6 +29,7 @@ class ShelfView(Picture):
         super().__init__(look)
         self._catalog = catalog
         self._shelf = Shelf()
+        self._proofs: dict[str, RecorderProof] = {}
         self.tag = ""
         self._pressed_at = QPointF()
         self.setObjectName("inside")
@@ -38,6 +39,7 @@ class ShelfView(Picture):
     def show_shelf(self, shelf: Shelf) -> None:
         """Draw the units of *shelf*."""
         self._shelf = shelf
+        self._proofs = shelf.standing_proofs
         if shelf.units and shelf.unit(self.tag) is None:
             self.choose(shelf.units[0].tag)
         self.updateGeometry()
@@ -99,7 +101,7 @@ class ShelfView(Picture):
             weight=600,
             condensed=False,
         )
-        proof = self._newest_proof(unit.tag)
+        proof = self._proofs.get(unit.tag)
         evidence = Evidence.PROVED if proof else Evidence.COMPUTED
         mark = QRectF(inside.right() - 14, inside.top() + 3, 14, 14)
         draw_evidence(painter, mark, evidence, look)
@@ -144,10 +146,6 @@ class ShelfView(Picture):
         painter.fillRect(bar, self.look.color("stone"))
         bar.setWidth(bar.width() * min(share, 1.0))
         painter.fillRect(bar, self.look.color("brick" if is_worn else "water"))
-
-    def _newest_proof(self, tag: str) -> RecorderProof | None:
-        mine = [p for p in self._shelf.proofs if p.unit_tag == tag and p.is_complete]
-        return max(mine, key=lambda proof: proof.measured_at, default=None)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.setFocus()

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import (
 )
 
 from vastcellar.core.parts import Unit
+from vastcellar.services.binding import identity_words, twins
 from vastcellar.services.runs.calibration_wording import calibration_words
 from vastcellar.services.runs.run_rows import RUN_HEADERS, run_rows
 from vastcellar.ui.models.text_table import TextTable
@@ -45,6 +46,11 @@ class CellarStation(QWidget):
         self.forget_button = QPushButton("Forget calibration")
         self.forget_button.setToolTip("Judge it by the typical figures of its class again")
         self.forget_button.clicked.connect(self._forget)
+        self.release_button = QPushButton("Release device")
+        self.release_button.setToolTip(
+            "Formatted anew, or another drive in it: let its next real run bind it again"
+        )
+        self.release_button.clicked.connect(self._release)
         self.assign_button = QPushButton("Record to it")
         self.assign_button.setToolTip("Or drag the unit onto a camera above")
         self.assign_button.clicked.connect(self._assign)
@@ -72,6 +78,7 @@ class CellarStation(QWidget):
         frame, inside = card()
         head = row(self.unit_title)
         head.addWidget(self.forget_button)
+        head.addWidget(self.release_button)
         head.addWidget(self.change_button)
         head.addWidget(self.assign_button)
         inside.addLayout(head)
@@ -84,7 +91,7 @@ class CellarStation(QWidget):
     def refresh(self) -> None:
         """Show the shelf as it is now."""
         shelf = self._bench.shelf
-        proved = {proof.unit_tag for proof in shelf.proofs if proof.is_complete}
+        proved = shelf.standing_proofs
         self.subtitle.setText(
             f"{shelf.count_text}, {len(proved)} with a finished test. "
             "Water: how full. Bar: rated endurance used. Solid square: measured."
@@ -99,6 +106,9 @@ class CellarStation(QWidget):
 
     def _forget(self) -> None:
         self._bench.forget_calibration(self.shelf.tag)
+
+    def _release(self) -> None:
+        self._bench.release(self.shelf.tag)
 
     def dialog(self, known: Unit | None = None) -> UnitDialog:
         """Return the dialog that asks for a unit, or for what is now known of one."""
@@ -124,6 +134,7 @@ class CellarStation(QWidget):
         self.no_runs.setVisible(unit is not None)
         calibrated = calibration_words(bench.shelf, tag)
         self.forget_button.setVisible(bool(calibrated))
+        self.release_button.setVisible(unit is not None and unit.device is not None)
         if unit is None:
             self.unit_title.setText("No unit yet")
             self.unit_line.setText(
@@ -153,6 +164,13 @@ class CellarStation(QWidget):
         facts.append(unit.state)
         if calibrated:
             facts.append(calibrated)
+        if unit.device is not None:
+            facts.append(f"bound to {identity_words(unit.device)}")
+        facts += [
+            f"the same device as {(set(pair) - {tag}).pop()}: are two labels swapped?"
+            for pair in twins(bench.shelf)
+            if tag in pair
+        ]
         if unit.note:
             facts.append(unit.note)
         self.unit_line.setText(" · ".join(facts))

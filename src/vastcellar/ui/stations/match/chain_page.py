@@ -113,10 +113,10 @@ class ChainPage(QWidget):
         return made
 
     def _measured_row(self) -> QWidget:
-        """What the bridge carried on this very port, once somebody has measured it."""
+        """What the bridge carries on this very port: measured by us, or stated by the user."""
         numbers = self._bench.look.numbers
         self.measured = QuantityField(
-            "Measured here", parse_measured, lambda v: numbers.rate(v) if v else "not measured"
+            "Rate on this port", parse_measured, lambda v: numbers.rate(v) if v else "typical"
         )
         self.measured.decimal_point = numbers.decimal_point
         self.measured.setFixedWidth(150)
@@ -124,7 +124,7 @@ class ChainPage(QWidget):
         self.measured.refused.connect(self._on_refused)
         self.measured_note = label(kind="soft")
         made = QWidget()
-        made.setLayout(row(label("Measured on this port", "soft"), self.measured))
+        made.setLayout(row(label("Rate on this port", "soft"), self.measured))
         layout = made.layout()
         assert layout is not None  # set just now
         layout.addWidget(self.measured_note)
@@ -148,8 +148,8 @@ class ChainPage(QWidget):
         if chain is not None:
             key = device_stage(chain.parts)
             device = next((stage for stage in chain.stages if stage.key == key), None)
-        is_proved = device is not None and device.evidence is Evidence.PROVED
-        self.measured.show_value(device.typical_bytes_per_s if device and is_proved else 0.0)
+        is_known = device is not None and device.evidence in (Evidence.PROVED, Evidence.STATED)
+        self.measured.show_value(device.typical_bytes_per_s if device and is_known else 0.0)
         if not self.measured.property("wrong"):
             self.measured_note.setText(device.why if device else "")
 
@@ -310,8 +310,8 @@ class ChainPage(QWidget):
 
 
 def parse_measured(text: str, *, where: str = "", decimal_point: str = ".") -> float:
-    """Read a rate, or 0 for "not measured"."""
-    if text.strip().lower() in ("", "not measured", "no", "0"):
+    """Read a rate, or 0 for "typical"."""
+    if text.strip().lower() in ("", "typical", "no", "0"):
         return 0.0
     return parse_rate(text, where=where, decimal_point=decimal_point)
 

@@ -7,8 +7,10 @@ from pathlib import Path
 from PySide6.QtCore import QElapsedTimer, QTimer
 from PySide6.QtWidgets import QFileDialog, QPushButton, QVBoxLayout, QWidget
 
+from vastcellar.core.chain import Chain
 from vastcellar.core.diagnosis.causes import Diagnosis
 from vastcellar.core.errors import VastCellarError
+from vastcellar.services.binding import BindingQuestion, binding_question
 from vastcellar.services.exports import save_bytes
 from vastcellar.services.proving.alternating import TurnsProof, TurnsResult
 from vastcellar.services.proving.file_proving import EditResult, FileProof, ProjectResult
@@ -41,6 +43,7 @@ from vastcellar.services.runs.diagnosing import CAUSE_WORDS
 from vastcellar.ui.models.background import Background
 from vastcellar.ui.models.jobs import Job, Jobs
 from vastcellar.ui.models.workbench import Workbench
+from vastcellar.ui.stations.prove.binding_card import BindingCard
 from vastcellar.ui.stations.prove.hands_card import HandsCard
 from vastcellar.ui.stations.prove.plan_form import PlanForm
 from vastcellar.ui.stations.prove.result_panel import ResultPanel
@@ -68,6 +71,7 @@ class MeasurePage(QWidget):
         self.verdict = VerdictLine(look)
         self.form = PlanForm(bench)
         self.hands = HandsCard()
+        self.binding = BindingCard()
         self.save_button = QPushButton("Save run …")
         self.save_button.setToolTip("A report (PDF), the trace (CSV), or everything (JSON)")
         self.calibrate_button = QPushButton("Calibrate")
@@ -101,6 +105,7 @@ class MeasurePage(QWidget):
         layout.addWidget(self.verdict)
         layout.addWidget(self.form)
         layout.addWidget(self.hands)
+        layout.addWidget(self.binding)
         frame, inside = card()
         head = row(self.picture_name, self.mode_line)
         head.addWidget(self.axes_line)
@@ -121,6 +126,7 @@ class MeasurePage(QWidget):
         self.form.test_changed.connect(self._on_amount)
         self.form.amount_changed.connect(self._on_amount)
         self.hands.done.connect(self._on_hands)
+        self.binding.answered.connect(self._on_bound)
         self.save_button.clicked.connect(self._ask_where)
         self.calibrate_button.clicked.connect(self._calibrate)
         bench.calibrated.connect(self._on_calibrated)
@@ -231,10 +237,32 @@ class MeasurePage(QWidget):
         chain = judgement.chain if judgement else None
         if camera is None or chain is None or self._jobs.is_busy:
             return
-        unit = chain.parts.unit
-        title = self._title_on(chain.parts.name)
+        unit, folder = chain.parts.unit, self.form.target.folder
+        self.binding.ask(None)
         try:
-            self._jobs.start(unit.tag if unit else "", title, self.form.make(chain))
+            question = None
+            if unit is not None and folder is not None and self.form.target.has_folder:
+                question = binding_question(self._bench.shelf, unit.tag, folder)
+            if question is None:
+                self._start_as(unit.tag if unit else "", chain)
+        except VastCellarError as error:
+            self.form.say(error)
+            return
+        self.binding.ask(question)
+
+    def _start_as(self, unit_tag: str, chain: Chain) -> None:
+        title = self._title_on(chain.parts.name)
+        self._jobs.start(unit_tag, title, self.form.make(chain))
+
+    def _on_bound(self, question: BindingQuestion, is_unit: bool) -> None:
+        judgement = self._bench.judgement
+        chain = judgement.chain if judgement else None
+        if chain is None or self._jobs.is_busy:
+            return
+        try:
+            if is_unit:
+                self._bench.bind(question)
+            self._start_as(question.unit_tag if is_unit else "", chain)
         except VastCellarError as error:
             self.form.say(error)
 

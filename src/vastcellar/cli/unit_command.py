@@ -1,0 +1,151 @@
+"""vast-cellar unit: a cellar of one's own without the window."""
+
+from __future__ import annotations
+
+from dataclasses import asdict, replace
+from typing import Any
+
+import click
+
+from vastcellar.cli.printing import print_json
+from vastcellar.cli.quantities import Quantity
+from vastcellar.cli.running import is_demo
+from vastcellar.core.parts import Unit
+from vastcellar.core.units import PLAIN, parse_size
+from vastcellar.services.binding import identity_words, release, twins
+from vastcellar.services.own_units import UNIT_STATES, checked_unit
+from vastcellar.services.workplace import Shelf, Workplace, open_workplace, require_unit
+
+_JSON = click.option("--json", "as_json", is_flag=True, help="Print JSON.")
+_WRITTEN = click.option(
+    "--written", type=Quantity("size", parse_size), help="Over its life so far, as it reports."
+)
+_USED = click.option("--used", type=Quantity("size", parse_size), help="What lies on it now.")
+_STATE = click.option("--state", type=click.Choice(UNIT_STATES))
+_NOTE = click.option("--note", help="Anything worth knowing.")
+
+
+@click.group()
+def unit() -> None:
+    """Put units on the shelf, list them, change what is known of one."""
+
+
+@unit.command()
+@click.argument("tag")
+@click.option("--drive", "drive_key", required=True, help="Its key in the catalog.")
+@click.option("--enclosure", "enclosure_key", default="", help="The case that it stays in.")
+@_WRITTEN
+@_USED
+@_STATE
+@_NOTE
+@_JSON
+def add(
+    tag: str, drive_key: str, enclosure_key: str, written: int | None, used: int | None,
+    state: str | None, note: str | None, as_json: bool,
+) -> None:  # fmt: skip
+    """Put the unit TAG on the shelf."""
+    workplace = open_workplace(demo=is_demo())
+    try:
+        made = Unit(
+            tag, drive_key, enclosure_key, written or 0.0, used or 0.0, state or "ready", note or ""
+        )
+        kept = checked_unit(made, workplace.catalog, workplace.shelf(), is_new=True)
+        workplace.cellar.add_unit(kept)
+        _tell(workplace, kept.tag, "Added", as_json=as_json)
+    finally:
+        workplace.close()
+
+
+@unit.command("list")
+@_JSON
+def list_units(as_json: bool) -> None:
+    """List the units of the shelf."""
+    workplace = open_workplace(demo=is_demo())
+    try:
+        shelf = workplace.shelf()
+        rows = [_figures(workplace, shelf, each) for each in shelf.units]
+        left_out = sorted(workplace.cellar.unreadable)
+    finally:
+        workplace.close()
+    if as_json:
+        print_json({"units": rows, "unreadable": left_out,
+                    "same_device": [list(pair) for pair in twins(shelf)]})  # fmt: skip
+        return
+    for each in rows:
+        click.echo(f"{each['tag']}: {each['says']}")
+    if not rows:
+        click.echo('No unit yet: vast-cellar unit add TAG --drive KEY. "match" lists drives.')
+    for one, other in twins(shelf):
+        click.echo(f"Note: {one} and {other} are bound to the same device: are labels swapped?")
+    for row in left_out:
+        click.echo(f"Note: {row} of the cellar can't be read and is left out.")
+
+
+@unit.command()
+@click.argument("tag")
+@click.option("--drive", "drive_key", help="Its key in the catalog.")
+@click.option("--enclosure", "enclosure_key", help='The case that it stays in; "" for none.')
+@_WRITTEN
+@_USED
+@_STATE
+@_NOTE
+@click.option("--release", "releases", is_flag=True,
+              help="Let its next real run bind it to a device anew.")  # fmt: skip
+@_JSON
+def change(
+    tag: str, drive_key: str | None, enclosure_key: str | None, written: int | None,
+    used: int | None, state: str | None, note: str | None, releases: bool, as_json: bool,
+) -> None:  # fmt: skip
+    """Change what is known of the unit TAG."""
+    workplace = open_workplace(demo=is_demo())
+    try:
+        shelf = workplace.shelf()
+        before = require_unit(shelf, tag)
+        asked = {
+            "drive_key": drive_key, "enclosure_key": enclosure_key, "written_bytes": written,
+            "used_bytes": used, "state": state, "note": note,
+        }  # fmt: skip
+        wanted: dict[str, Any] = {k: v for k, v in asked.items() if v is not None}
+        if not wanted and not releases:
+            raise click.UsageError("Say what changes: --drive, --used, --state, --release …")
+        after = checked_unit(replace(before, **wanted), workplace.catalog, shelf, is_new=False)
+        workplace.cellar.change_unit(before, after)
+        if releases:
+            release(workplace, tag)
+        _tell(workplace, tag, "Changed", as_json=as_json)
+    finally:
+        workplace.close()
+
+
+def _tell(workplace: Workplace, tag: str, word: str, *, as_json: bool) -> None:
+    shelf = workplace.shelf()
+    figures = _figures(workplace, shelf, require_unit(shelf, tag))
+    if as_json:
+        print_json(figures)
+    else:
+        click.echo(f"{word} {tag}: {figures['says']}")
+
+
+def _figures(workplace: Workplace, shelf: Shelf, each: Unit) -> dict[str, Any]:
+    drive = workplace.catalog.drives.get(each.drive_key)
+    case = workplace.catalog.enclosures.get(each.enclosure_key)
+    proof = shelf.standing_proofs.get(each.tag)
+    name = drive.name if drive else each.drive_key
+    parts = [f"{name} in {case.name}" if case else name, each.state]
+    if drive:
+        parts.append(f"{PLAIN.size(max(drive.capacity_bytes - each.used_bytes, 0))} free")
+    parts.append("proved" if proof else "not proved yet")
+    if each.device:
+        parts.append(f"bound to {identity_words(each.device)}")
+    return {
+        "tag": each.tag,
+        "drive": each.drive_key,
+        "enclosure": each.enclosure_key or None,
+        "written_bytes": each.written_bytes,
+        "used_bytes": each.used_bytes,
+        "state": each.state,
+        "note": each.note,
+        "device": asdict(each.device) if each.device else None,
+        "newest_proof": proof.run_id if proof else None,
+        "says": ", ".join(parts),
+    }

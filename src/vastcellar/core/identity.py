@@ -1,0 +1,52 @@
+"""Which device it is: what a unit is bound to, so that no other drive can prove anything of it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+_LEAST_SERIAL = 4
+_SIZE_TOLERANCE = 0.01
+# What bridges put in place of the drive's own serial number, seen on many devices alike.
+_HIDING = ("0123456789abcdef", "123456789abcdef", "1234567890", "fedcba9876543210")
+
+
+@dataclass(frozen=True, slots=True)
+class DeviceIdentity:
+    """What a device says of itself; empty or 0 where it says nothing."""
+
+    model: str = ""
+    serial: str = ""
+    size_bytes: int = 0
+    file_system_uuid: str = ""
+    """Tells cards, images and drives apart whose bridge hides the serial number."""
+
+    @property
+    def has_own_serial(self) -> bool:
+        """Whether the serial number is the device's own, as far as can be seen."""
+        bare = self.serial.strip().lower().replace("-", "").replace(" ", "")
+        if len(bare) < _LEAST_SERIAL or len(set(bare)) == 1:
+            return False
+        return not any(bare in known or known in bare for known in _HIDING)
+
+    @property
+    def is_telling(self) -> bool:
+        """Whether it can be told from other devices at all."""
+        return self.has_own_serial or bool(self.file_system_uuid)
+
+    def is_same_as(self, other: DeviceIdentity) -> bool | None:
+        """Return whether both are one device; None where neither serial nor UUID tells.
+
+        The serial number counts where both have one of their own, else the file system's UUID: a
+        drive that was formatted anew behind a bridge without serial is another one until it is
+        bound again.
+        """
+        if self.has_own_serial and other.has_own_serial:
+            return (self.serial, self.model) == (other.serial, other.model)
+        if self.file_system_uuid and other.file_system_uuid:
+            return self.file_system_uuid == other.file_system_uuid and self._as_large_as(other)
+        return None
+
+    def _as_large_as(self, other: DeviceIdentity) -> bool:
+        # An image of a drive has its UUID, and seldom its size.
+        sizes = self.size_bytes, other.size_bytes
+        return not all(sizes) or min(sizes) >= (1 - _SIZE_TOLERANCE) * max(sizes)

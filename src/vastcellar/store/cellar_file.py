@@ -1,0 +1,163 @@
+"""The cellar's file: opened, brought to the newest revision, its troubles put into sentences."""
+
+from __future__ import annotations
+
+import contextlib
+import fcntl
+import json
+import os
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import URL, Connection, Engine, create_engine, event, inspect, text
+from sqlalchemy.exc import SQLAlchemyError
+
+from vastcellar.core.errors import CellarError
+from vastcellar.data import data_path
+from vastcellar.store.json_files import plain_for_json
+from vastcellar.store.private_files import PRIVATE_FILE_MODE, make_private_folder
+
+NEWEST_REVISION = "0004"
+_BUSY_MS = 5000
+KIND, DEMO, OWN = "kind", "demo", "own"
+
+DAMAGE = (ValueError, TypeError, LookupError, AttributeError, OverflowError, RecursionError)
+"""What reading a damaged row can come to, besides what the database says itself."""
+
+
+class Unreadable:
+    """Stands for a JSON cell that can't be read: whoever looks into it gets a KeyError."""
+
+    def __getitem__(self, key: object) -> Any:
+        raise KeyError(key)
+
+
+def open_engine(path: Path) -> Engine:
+    """Return the engine on *path*, folder and file made where missing, for this user alone.
+
+    Raises OSError, SQLAlchemyError.
+    """
+    make_private_folder(path.parent)
+    if not path.exists():
+        # Made here and not by SQLite, whose files have whatever mode the umask leaves.
+        with contextlib.suppress(FileExistsError):
+            os.close(os.open(path, os.O_CREAT | os.O_EXCL | os.O_WRONLY, PRIVATE_FILE_MODE))
+    engine = create_engine(
+        URL.create("sqlite", database=str(path)),  # a path may hold ?, % and #
+        json_serializer=_as_json,
+        json_deserializer=_from_json,
+    )
+
+    @event.listens_for(engine, "connect")
+    def _prepare(connection: Any, _record: Any) -> None:
+        # First of all: changing the journal waits for others, too.
+        connection.execute(f"PRAGMA busy_timeout={_BUSY_MS}")
+        # WAL lets the window read while a run is being saved.
+        connection.execute("PRAGMA journal_mode=WAL")
+        connection.execute("PRAGMA foreign_keys=ON")
+
+    return engine
+
+
+def _as_json(value: Any) -> str:
+    return json.dumps(plain_for_json(value), allow_nan=False)
+
+
+def _from_json(kept: str) -> Any:
+    try:
+        return json.loads(kept)
+    except (ValueError, TypeError, RecursionError):
+        return Unreadable()
+
+
+@contextlib.contextmanager
+def alone_with(path: Path) -> Iterator[None]:
+    """Keep other processes from opening the cellar meanwhile: three first starts at once."""
+    handle = os.open(
+        path.with_name(f"{path.name}.lock"),
+        os.O_RDWR | os.O_CREAT | os.O_NOFOLLOW | os.O_CLOEXEC,
+        PRIVATE_FILE_MODE,
+    )
+    try:
+        fcntl.flock(handle, fcntl.LOCK_EX)
+        yield
+    finally:
+        os.close(handle)
+
+
+def migrate(connection: Connection, path: Path) -> None:
+    """Bring the database to the newest revision. Alembic is only loaded where it has work."""
+    revision = None
+    if inspect(connection).has_table("alembic_version"):
+        revision = connection.scalar(text("SELECT version_num FROM alembic_version"))
+    if revision == NEWEST_REVISION:
+        return
+    if revision is not None and str(revision) > NEWEST_REVISION:
+        raise CellarError(
+            f"it was written by a newer Vast Cellar (revision {revision})",
+            where=str(path),
+            mend="Use that version, or start with another data folder",
+        )
+    from alembic import command
+    from alembic.config import Config
+    from alembic.util import CommandError
+
+    config = Config()
+    scripts = str(data_path().parent / "store" / "migrations")
+    config.set_main_option("script_location", scripts.replace("%", "%%"))
+    config.attributes["connection"] = connection
+    try:
+        command.upgrade(config, NEWEST_REVISION)
+    except CommandError as error:
+        raise damaged(path) from error
+
+
+def mark_kind(connection: Connection, *, is_demo: bool) -> bool:
+    """Write into a new cellar whether it is a demo; return what stands in it.
+
+    A cellar made before that was noted is what it is opened as, once and for all.
+    """
+    kind = connection.scalar(text("SELECT value FROM cellar_facts WHERE key = :k"), {"k": KIND})
+    if kind is None:
+        kind = DEMO if is_demo else OWN
+        connection.execute(
+            text("INSERT INTO cellar_facts (key, value) VALUES (:k, :v)"), {"k": KIND, "v": kind}
+        )
+    return bool(kind == DEMO)
+
+
+def damaged(path: Path) -> CellarError:
+    """Return the sentence about a file that is no cellar any more."""
+    return CellarError(
+        "the cellar's file is damaged",
+        where=str(path),
+        mend="Restore it from a copy, or move it away to start an empty cellar",
+    )
+
+
+def as_cellar_error(error: Exception, path: Path) -> CellarError:
+    """Translate what the database or the system said."""
+    if not isinstance(error, (SQLAlchemyError, OSError)):
+        return damaged(path)
+    reason = str(getattr(error, "orig", None) or error).strip()
+    if "not a database" in reason or "malformed" in reason or "no such" in reason:
+        return damaged(path)
+    if "readonly" in reason or "read-only" in reason.lower():
+        return CellarError(
+            "the cellar's file is read-only", where=str(path), mend="Make it writable"
+        )
+    if "locked" in reason:
+        return CellarError(
+            "another program holds the cellar", where=str(path), mend="Close it and try again"
+        )
+    if "full" in reason or "No space" in reason:
+        return CellarError(
+            "the disk of the cellar is full", where=str(path), mend="Make room on it"
+        )
+    first = reason.splitlines()[0] if reason else type(error).__name__
+    return CellarError(
+        f"the cellar can't be used ({first})",
+        where=str(path),
+        mend="Check the folder and its permissions",
+    )

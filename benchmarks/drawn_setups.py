@@ -60,6 +60,25 @@ _HARD_DISK_SHARE = 0.05
 _LEAST_FALL = 0.15
 _SLIGHT_FALL = 0.07
 _SEEN_FOR_S = 10.0
+_NEAR_LINK, _NEARLY_THERE = 0.90, 0.96
+
+
+@dataclass(frozen=True)
+class Habits:
+    """What real traces have and tidy ones don't."""
+
+    starts_at_ambient: bool
+    """Cold from the shelf: the idle heat warms it while it writes."""
+    first_byte_s: float
+    """The program opened files, the logger ran already."""
+    length_share: float
+    """Of the whole run: somebody stopped it."""
+    slow_end_s: float
+    """The last seconds, in which the host flushes and closes."""
+    rough_start_s: float
+    """The first seconds, in which the rate hasn't settled."""
+    stated_link_share: float
+    """Of what the link really carries: somebody named another one."""
 
 
 @dataclass(frozen=True)
@@ -76,6 +95,8 @@ class Setup:
     host_rate_bytes_per_s: float
     swings: bool
     seed: int
+    habits: Habits | None = None
+    """How the run was made, where not from rest, whole and with the right link stated."""
 
 
 @dataclass(frozen=True)
@@ -87,6 +108,9 @@ class LoggedRun:
     """What took 15 % of the rate or more."""
     slight: frozenset[Cause]
     """What took 7 to 15 %: it may be named, or called steady."""
+    burst_bytes_per_s: float = math.nan
+    """What it really wrote at first."""
+    habits: Habits | None = None
 
     def grade(self, causes: frozenset[Cause]) -> str:
         """Return right, part, wrong or cannot tell, for what a diagnosis named."""
@@ -159,6 +183,30 @@ def draw_setup(random: np.random.Generator) -> Setup:
     )
 
 
+def draw_fresh(random: np.random.Generator) -> Setup:
+    """Return a setup as ``draw_setup`` does, whose runs are made as they come.
+
+    Its drive folds with heat of its own, so that heat goes on after a fall.
+    """
+    setup = draw_setup(random)
+
+    def some(share: float, low: float, high: float, other: float) -> float:
+        return float(random.uniform(low, high)) if random.random() < share else other
+
+    behaviour = replace(setup.behaviour, fold_j_per_gb=some(0.6, 0.3, 3.0, 0.0))
+    habits = Habits(
+        starts_at_ambient=bool(random.random() < 0.5),
+        first_byte_s=some(0.4, 0.3, 6.0, 0.0),
+        length_share=some(0.5, 0.04, 1.0, 1.0),
+        slow_end_s=some(0.2, 2.0, 9.0, 0.0),
+        rough_start_s=some(0.4, 1.0, 5.0, 0.0),
+        stated_link_share=float(random.choice((0.5, 2.0))) if random.random() < 0.1 else 1.0,
+    )
+    known = setup.known_link_bytes_per_s
+    stated = known * habits.stated_link_share if known else None
+    return replace(setup, behaviour=behaviour, habits=habits, known_link_bytes_per_s=stated)
+
+
 def with_fan(setup: Setup) -> Setup:
     """Return *setup* with a fan on its case: R2a to 40 %, R12 to 80 %; another day's noise."""
     path = setup.path
@@ -173,6 +221,9 @@ def with_fan(setup: Setup) -> Setup:
 def log_runs(setup: Setup, runs_s: tuple[float, ...], pause_s: float = 0.0) -> LoggedRun:
     """Write flat out so long, rest, and again; return the log of all and what happened in it."""
     random = np.random.default_rng(setup.seed)
+    habits = setup.habits
+    if habits is not None:
+        runs_s = tuple(max(duration_s * habits.length_share, 30.0) for duration_s in runs_s)
     phases: list[Phase] = []
     for number, duration_s in enumerate(runs_s):
         if number:
@@ -185,6 +236,7 @@ def log_runs(setup: Setup, runs_s: tuple[float, ...], pause_s: float = 0.0) -> L
         tuple(phases),
         free_bytes=setup.free_bytes,
         capacity_bytes=setup.free_bytes,
+        starts_at_ambient=habits is not None and habits.starts_at_ambient,
     )
     fine_s = np.arange(0.0, sum(phase.duration_s for phase in phases), 0.25)
     fine = sample(run, fine_s)
@@ -200,10 +252,39 @@ def log_runs(setup: Setup, runs_s: tuple[float, ...], pause_s: float = 0.0) -> L
             is_writing |= (fine_s >= begin) & (fine_s < begin + phase.duration_s)
     if setup.is_erratic:
         rate *= _erratic(fine_s, random)
+    if habits is not None:
+        rate *= _rough(habits, fine_s, random)
     written = np.concatenate([[0.0], np.cumsum(rate) * 0.25])[:-1]
     if setup.host_cache_bytes:
         written = _through_memory(setup, fine_s, written, begins[:-1:2])
-    return LoggedRun(_log(fine_s, written, fine.drive_c, random), truth, slight)
+    if habits is not None and habits.first_byte_s:
+        late = int(habits.first_byte_s / 0.25)
+        written = np.concatenate([np.zeros(late), written])
+        celsius = np.concatenate([np.full(late, fine.drive_c[0]), fine.drive_c])
+        fine_s = np.arange(written.size) * 0.25
+    else:
+        celsius = fine.drive_c
+    if habits is not None and habits.stated_link_share > 1:
+        slight = slight | {Cause.HEALTHY}  # whoever names a faster link can't be told otherwise
+    return LoggedRun(
+        _log(fine_s, written, celsius, random), truth, slight, _burst(run, setup), setup.habits
+    )
+
+
+def _burst(run: EnduranceRun, setup: Setup) -> float:
+    """Return the rate of the first seconds, nan where memory or its own habits hide it."""
+    if setup.host_cache_bytes or setup.is_erratic or run.intervals[0].duration_s < _SEEN_FOR_S:
+        return math.nan
+    return run.intervals[0].written_bytes_per_s
+
+
+def _rough(habits: Habits, fine_s: np.ndarray, random: np.random.Generator) -> np.ndarray:
+    """Return the factor of a start that hasn't settled and an end that flushes."""
+    factor = np.ones(fine_s.size)
+    start = fine_s < habits.rough_start_s
+    factor[start] = random.uniform(0.3, 1.15, int(start.sum()))
+    factor[fine_s >= fine_s[-1] - habits.slow_end_s] *= float(random.uniform(0.1, 0.8))
+    return factor
 
 
 def _swinging(
@@ -295,6 +376,8 @@ def _truth(setup: Setup, run: EnduranceRun) -> tuple[frozenset[Cause], frozenset
     for before, after in itertools.pairwise(intervals):
         if not before.offered_bytes_per_s or not after.offered_bytes_per_s:
             continue
+        if not _mean_rate(setup, before):
+            continue  # the drive is full
         kind = next((k for at, k in events.items() if abs(at - after.start_s) < 1e-6), None)
         if kind not in (EventKind.CACHE_FULL, EventKind.THROTTLE):
             continue
@@ -309,8 +392,17 @@ def _truth(setup: Setup, run: EnduranceRun) -> tuple[frozenset[Cause], frozenset
         causes.add(Cause.INCONSISTENT)
     if setup.host_cache_bytes:
         causes.add(Cause.HOST_CACHE)
+    full = min(setup.link_cap_bytes_per_s, setup.behaviour.cache_write_bytes_per_s)
+    near = full / setup.link_cap_bytes_per_s
+    if near >= _NEAR_LINK:
+        slight.add(Cause.LINK)  # flat this near to the ceiling counts as the link
+    if _NEAR_LINK <= near <= _NEARLY_THERE:
+        slight.add(Cause.HEALTHY)  # by a per cent of noise or of what was stated it doesn't
     if not causes:
         at_link = run.intervals[0].written_bytes_per_s >= setup.link_cap_bytes_per_s * 0.999
         flat = Cause.LINK if at_link else Cause.HEALTHY
-        (slight if slight else causes).add(flat)
+        if slight - {Cause.LINK, Cause.HEALTHY}:  # it may be called steady, at either rate
+            slight |= {Cause.LINK, Cause.HEALTHY}
+        else:
+            causes.add(flat)
     return frozenset(causes), frozenset(slight)

@@ -42,7 +42,7 @@ class HeatPathColumns:
         ambient_c: FloatArray,
     ) -> None:
         self._r12, self._r2a = drive_to_case_k_per_w, case_to_room_k_per_w
-        self._bridge_w, self._ambient_c = bridge_w, ambient_c
+        self._bridge_w, self.ambient_c = bridge_w, ambient_c
         self.coupling = 1 / (drive_to_case_k_per_w * drive_j_per_k)
         self.fast, self.slow = decay_per_s(
             drive_j_per_k, case_j_per_k, drive_to_case_k_per_w, case_to_room_k_per_w
@@ -50,7 +50,7 @@ class HeatPathColumns:
 
     def steady_c(self, watts: FloatArray) -> tuple[FloatArray, FloatArray]:
         """Return the steady temperatures of drives and cases at *watts* in each drive."""
-        case_c = self._ambient_c + self._r2a * (watts + self._bridge_w)
+        case_c = self.ambient_c + self._r2a * (watts + self._bridge_w)
         return case_c + self._r12 * watts, case_c
 
 

@@ -34,13 +34,15 @@ def falling_at(at_bytes, direct_j, direct=400e6, throttle=()):
 
 
 @given(at_s=st.floats(250, 800), factor=st.floats(2.0, 4.5))
-def test_past_the_cache_each_byte_makes_more_heat_and_that_rules_throttling_out(at_s, factor):
+def test_past_the_cache_each_byte_makes_more_heat_and_the_cache_is_never_ruled_out(at_s, factor):
+    """How much more is met within a step of the grid; a throttle's byte makes 2.2 times at most."""
     run, trace = logged(falling_at(at_s * 1000e6, 2.0 * factor))
     cliff = run.first(EventKind.CACHE_FULL)
     (weight,) = HeatBalance(trace).weigh([cliff.at_s], RUN_S)
     assert weight.may_be_cliff
-    assert not weight.may_be_heat
-    assert weight.low <= factor * 1.1 and weight.high >= factor * 0.9
+    if factor > 3.2:
+        assert not weight.may_be_heat
+    assert weight.low <= factor * 1.2 and weight.high >= factor * 0.85  # a grid of 15
 
 
 def throttled(on_c, share):

@@ -75,19 +75,19 @@ def step_down(at_s, before, after, held_s):
     return Drop(at_s, 0.0, before * 1e6, after * 1e6, held_s, math.nan, 0.0)
 
 
-@pytest.mark.parametrize("share", [0.3, 0.5, 0.7])
+@pytest.mark.parametrize("share", [0.2, 0.3])
 def test_a_drive_that_had_nearly_settled_warms_no_further_on_less_heat(share):
-    """15 min at full rate, then a stage: on less heat it cools from there on."""
-    first = step_down(900, 1000, 1000 * share, 120)
-    second = step_down(1020, 1000 * share, 500 * share, 600)
+    """45 min at full rate, then a stage: on much less heat it cools from there on, even folding."""
+    first = step_down(2700, 1000, 1000 * share, 60)
+    second = step_down(2760, 1000 * share, 500 * share, 600)
     assert not may_be_two_stages(first, second, begin_s=0.0)
     # The same two falls while all is still cold underneath may well be two stages.
     soon = step_down(40, 1000, 1000 * share, 200), step_down(240, 1000 * share, 500 * share, 600)
     assert may_be_two_stages(*soon, begin_s=0.0)
 
 
-def test_heat_that_settled_and_then_a_cliff_are_both_named_without_a_sensor():
-    """Throttled after 15 min, past the cache ten minutes later: neither is left open."""
+def test_heat_that_settled_and_then_a_cliff_are_not_told_apart_without_a_sensor():
+    """Throttled, then past the cache: a folding drive on a second stage may look the same."""
     behaviour = WriteBehaviour(
         1600e6, 210e6, 1.2e12, 0.0, 1e6, 0.0, idle_w=0.6, cache_j_per_gb=2.0, direct_j_per_gb=4.0,
         heat_capacity_j_per_k=12.0, throttle=(ThrottleStage(60.0, 52.0, 520e6),),
@@ -101,8 +101,9 @@ def test_heat_that_settled_and_then_a_cliff_are_both_named_without_a_sensor():
     noise = np.random.default_rng(4).normal(0, 0.03, moments.size)
     written = np.concatenate([[0.0], np.cumsum(np.diff(written) * (1 + noise[1:]))])
     found = diagnose(Trace(moments, written, np.full(moments.size, np.nan)), 1000e6)
-    assert set(found.causes) == {Cause.CACHE, Cause.THERMAL}
-    assert any("two throttle stages can't do both" in f.evidence for f in found.findings)
+    # Two lasting falls: heat is among them. Which of them it is, only a fan or a sensor tells.
+    assert set(found.causes) == {Cause.THERMAL}
+    assert "fan" in found.deciding_test
 
 
 @given(

@@ -50,10 +50,8 @@ class Why(StrEnum):
     TOO_DEEP = "deeper than a first stage"
     MORE_HEAT = "more heat a byte after"
     NO_MORE_HEAT = "no more heat a byte after"
-    FURTHER_RUN = "another run went further"
     OTHER_HEAT = "same fall at another temperature"
     SAME_BYTES = "same fall after the same bytes"
-    SAME_HEAT = "same fall at the same temperature"
     LIKE_OTHER_RUN = "same fall as in another run"
     LOW_OF_DIPS = "fell to the low of the dips"
     ABOVE_LOW = "stayed above the throttle's low"
@@ -62,7 +60,6 @@ class Why(StrEnum):
     NOT_BOTH_HEAT = "two stages can't do both"
     CLIFF_ELSEWHERE = "the cache ran out elsewhere"
     SECOND_NOT_HOTTER = "a second stage would be hotter"
-    CLOSE_AND_ALIKE = "a second fall as hot after few bytes"
     SEVERAL_DROPS = "several lasting drops"
     FAN = "the run with a fan"
     SAWTOOTH = "a sawtooth"
@@ -108,7 +105,8 @@ class Diagnosis:
     candidates: tuple[Cause, ...]
     deciding_test: str
     findings: tuple[Finding, ...]
-    burst_bytes_per_s: float
+    burst: Estimate
+    """The rate of the first level, in bytes per second."""
     sustained_bytes_per_s: float
     knee_bytes: Estimate | None
     rate_after_cache_bytes_per_s: Estimate | None
@@ -117,6 +115,11 @@ class Diagnosis:
     seen_s: float
     drops: tuple[Drop, ...]
     dips: tuple[Dip, ...]
+
+    @property
+    def burst_bytes_per_s(self) -> float:
+        """The rate of the first level."""
+        return self.burst.value
 
     @property
     def cause_names(self) -> list[str]:

@@ -27,6 +27,9 @@ from vastcellar.core.errors import BadValueError
 from vastcellar.core.trace import FloatArray, Trace
 
 _LEAST_RUN_S = 6.0
+# A program opens files and a drive wakes: the first seconds are no level yet.
+_SETTLING_S = 3.0
+_LEAST_SECONDS = 6
 
 _FAN_TEST = (
     "Run it from rest past the drop, let it rest until it is cool and folded, and run it again "
@@ -97,7 +100,7 @@ def _diagnose(
         findings += found
     levels = tuple(level_list)
     whole = _joined(tuple(cleaned))
-    cases = weigh_drops(whole, tuple(cleaned), levels, from_rest=from_rest)
+    cases = weigh_drops(whole, tuple(cleaned), levels, from_rest=from_rest, is_direct=is_direct)
     teeth = [weigh_dips(found, run) for found, run in zip(levels, cleaned, strict=True)]
     findings += [finding for found in teeth for finding in found]
     _weigh_with_teeth(cases, levels, teeth)
@@ -313,7 +316,7 @@ def _finding(case: DropCase) -> Finding:
 
 
 def _flat(levels: tuple[RateLevels, ...], link: float | None, trace: Trace) -> Finding:
-    rate = max(found.levels[0].bytes_per_s for found in levels)
+    rate = max(_burst(found).value for found in levels)
     how = "it fell evenly along the bytes, as a hard disk does towards its inner zones"
     is_sliding = any(found.slides for found in levels)
     seen = how if is_sliding else "no slowdown"
@@ -368,7 +371,7 @@ def _conclude(
         candidates=candidates,
         deciding_test=_deciding_test(findings),
         findings=tuple(sorted(findings, key=lambda each: each.at_s)),
-        burst_bytes_per_s=first.levels[0].bytes_per_s,
+        burst=_burst(first),
         sustained_bytes_per_s=last.levels[-1].bytes_per_s,
         knee_bytes=_knee(knee.drop) if knee else None,
         rate_after_cache_bytes_per_s=after,
@@ -390,6 +393,31 @@ def _deciding_test(findings: list[Finding]) -> str:
     if Cause.INCONSISTENT in left:
         tests.append(_AGAIN_TEST)
     return ". ".join(tests)
+
+
+def _burst(found: RateLevels) -> Estimate:
+    """Return the rate of the first level: the middle one of its seconds, with its interval.
+
+    The mean would take in a start that hasn't settled, lows that came back and the fall itself.
+    The interval is that of a median by its order statistics, 95 %; neighbours are taken as two.
+    """
+    level = found.levels[0]
+    begin_s = level.start_s
+    middle_s = begin_s + (np.arange(found.rate_bytes_per_s.size) + 0.5) * found.step_s
+    inside = (middle_s > begin_s + _SETTLING_S) & (middle_s < level.end_s - found.step_s)
+    for dip in found.dips:
+        inside &= ~((middle_s >= dip.start_s - 1) & (middle_s <= dip.start_s + dip.duration_s + 1))
+    rates = np.sort(found.rate_bytes_per_s[inside])
+    if rates.size < _LEAST_SECONDS:
+        return Estimate(level.bytes_per_s, 0.8 * level.bytes_per_s, 1.2 * level.bytes_per_s)
+    half = 0.98 * math.sqrt(2 * rates.size)
+    low, high = (rates.size - 1) / 2 - half, (rates.size - 1) / 2 + half
+    last = rates.size - 1
+    return Estimate(
+        float(np.median(rates)),
+        float(rates[max(math.floor(low), 0)]),
+        float(rates[min(math.ceil(high), last)]),
+    )
 
 
 def _knee(drop: Drop) -> Estimate:

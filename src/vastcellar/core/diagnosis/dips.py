@@ -14,6 +14,8 @@ EQUAL_DEPTH = 0.16
 _STALL_SHARE = 0.10
 _LASTING_LOW_S = 20.0
 _IN_RHYTHM = 0.35
+_LONGEST_RANDOM_S = 60.0
+"""A sample stalls for seconds; what is low for minutes has another cause, at least there."""
 
 
 def weigh_dips(levels: RateLevels, run: Trace) -> list[Finding]:
@@ -93,7 +95,9 @@ def _is_sawtooth(dips: tuple[Dip, ...], begin_s: float) -> bool:
     started = np.array([dip.start_c for dip in dips])
     if np.isfinite(started).all():
         spread = float(np.quantile(started, 0.9) - np.quantile(started, 0.1))
-        return not (spread > 2 * SENSOR_K or float(np.median(started)) < 50)
+        # Three short lows of an erratic sample are alike now and then.
+        is_few = len(dips) < 4 and length_s < _LASTING_LOW_S
+        return not (is_few or spread > 2 * SENSOR_K or float(np.median(started)) < 50)
     quiet_s = starts[0] - begin_s
     if length_s >= _LASTING_LOW_S and quiet_s >= _LASTING_LOW_S:
         return True  # an erratic sample's lows are short, and no two alike
@@ -112,6 +116,7 @@ def is_erratic(dips: tuple[Dip, ...]) -> bool:
     lengths = np.array([dip.duration_s for dip in dips])
     return (
         len(dips) >= 4
+        and float(lengths.max()) < _LONGEST_RANDOM_S
         and float(np.ptp(shares)) > 2 * EQUAL_DEPTH
         and float(np.median(lengths)) < 25
     )

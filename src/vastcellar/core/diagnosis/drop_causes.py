@@ -13,6 +13,7 @@ import numpy as np
 
 from vastcellar.core.diagnosis.causes import Reason, Why
 from vastcellar.core.diagnosis.heat_balance import HeatBalance
+from vastcellar.core.diagnosis.host_burst import HOST_BURST_S
 from vastcellar.core.diagnosis.levels import Drop, RateLevels, apart
 from vastcellar.core.trace import Trace
 
@@ -20,8 +21,6 @@ COOL_C = 50.0
 HOTTER_K = 3.5
 COOLED_K = 11.0
 SAME_DROP_APART_K = 4.5
-SAME_TEMPERATURE_K = 1.5
-HOT_C = 62.0
 SAME_BYTES = 0.08
 OTHER_BYTES = 0.15
 # 5 J a GB into a card's 4 J/K, or 2.8 J a GB into the 8 J/K of a longer module that alone is as
@@ -29,9 +28,12 @@ OTHER_BYTES = 0.15
 _TOO_EARLY_BYTES = 12e9
 _TOO_EARLY_FAST_BYTES = 30e9
 _FAST_BYTES_PER_S = 1.8e9
+# As fast as that the host's memory takes bytes, too: an early drop may be its end.
+_MEMORY_BYTES_PER_S = 2.2e9
 _MOST_DROPS = 2
+_RESTLESS = 6
 # No first throttle stage is known below a fifth of the full rate.
-_BELOW_ANY_STAGE = 0.195
+_BELOW_ANY_STAGE = 0.17
 _HELD_LONG_S = 240.0
 SAME_RATE = 0.12
 
@@ -57,7 +59,12 @@ class DropCase:
 
 
 def weigh_drops(
-    trace: Trace, runs: tuple[Trace, ...], levels: tuple[RateLevels, ...], *, from_rest: bool
+    trace: Trace,
+    runs: tuple[Trace, ...],
+    levels: tuple[RateLevels, ...],
+    *,
+    from_rest: bool,
+    is_direct: bool,
 ) -> list[DropCase]:
     """Return every lasting drop of *runs* with what speaks against either cause.
 
@@ -66,6 +73,7 @@ def weigh_drops(
         runs: one after the other on the same drive.
         levels: of each run.
         from_rest: whether the first run began cool and idle.
+        is_direct: whether the host's memory had no part in it for sure.
 
     """
     cases = [DropCase(number, drop) for number, found in enumerate(levels) for drop in found.drops]
@@ -73,13 +81,23 @@ def weigh_drops(
     for case in cases:
         run = runs[case.run]
         found = levels[case.run]
+        begin_s = float(run.elapsed_s[0])
+        may_be_memory = (
+            not is_direct
+            and case.drop.at_s - begin_s <= HOST_BURST_S
+            and case.drop.before_bytes_per_s >= _MEMORY_BYTES_PER_S
+        )
+        if may_be_memory:  # and then it is neither, whatever it looks like
+            continue
         _weigh_temperature(case, run, runs, levels)
         later = [drop.at_s for drop in found.drops if drop.at_s > case.drop.at_s]
         end_s = min(later, default=run.duration_s)
         # A drop right at the start of the first run: too few bytes to have warmed anything.
         is_fast = case.drop.before_bytes_per_s > _FAST_BYTES_PER_S
         too_early = _TOO_EARLY_FAST_BYTES if is_fast else _TOO_EARLY_BYTES
-        is_early = case.run == 0 and from_rest and case.drop.written_bytes < too_early
+        # Where the host's memory may have taken the first bytes, it may have made the drop, too.
+        may_be_early = case.run == 0 and from_rest and is_direct
+        is_early = may_be_early and case.drop.written_bytes < too_early
         if is_early and not case.drop.at_c >= COOL_C:
             case.against_heat.append(
                 Reason(
@@ -107,7 +125,7 @@ def weigh_drops(
                 )
             )
     if balance is not None:
-        _weigh_heat_of_a_byte(cases, balance, runs[0], is_restless=len(levels[0].dips) > 6)
+        _weigh_heat_of_a_byte(cases, balance, runs[0], is_restless=len(levels[0].dips) > _RESTLESS)
     _weigh_between_runs(cases, runs, levels)
     return cases
 
@@ -204,7 +222,7 @@ def _hottest_at_rate(runs: tuple[Trace, ...], levels: tuple[RateLevels, ...], ra
 def _weigh_heat_of_a_byte(
     cases: list[DropCase], balance: HeatBalance, run: Trace, *, is_restless: bool
 ) -> None:
-    """A byte written past the cache heats more; one written by a throttled drive doesn't.
+    """A byte written past the cache heats more: where none did, it was no cliff.
 
     Many lows blur where a level begins, and a missing rise of the heat then says little.
 
@@ -214,15 +232,9 @@ def _weigh_heat_of_a_byte(
     weights = balance.weigh([case.drop.at_s for case in found], run.duration_s)
     for case, weight in zip(found, weights or (), strict=False):
         factors = f"({weight.low:.1f} to {weight.high:.1f} times)"
-        if not weight.may_be_heat:
-            case.against_heat.append(
-                Reason(
-                    Why.MORE_HEAT,
-                    f"each byte made more heat after it {factors}: throttling makes none, "
-                    "writing past the cache does",
-                )
-            )
-        elif not weight.may_be_cliff and not is_restless:
+        # More heat a byte than a throttle makes is no claim: a cache that ran out unseen, while
+        # the throttle held the rate, looks the same. It only keeps heat from being named.
+        if weight.may_be_heat and not weight.may_be_cliff and not is_restless:
             case.against_cache.append(
                 Reason(
                     Why.NO_MORE_HEAT,
@@ -256,19 +268,7 @@ def _weigh_between_runs(
         one, other = firsts.get(number - 1), firsts.get(number)
         if one is None:
             continue
-        if other is None:
-            rate = levels[number].levels[0].bytes_per_s
-            is_full_rate = apart(rate, one.drop.before_bytes_per_s) <= SAME_RATE
-            written = float(runs[number].written_bytes[-1])
-            if is_full_rate and written > one.drop.written_bytes * (1 + OTHER_BYTES):
-                one.against_cache.append(
-                    Reason(
-                        Why.FURTHER_RUN,
-                        f"run {number + 1} wrote {written / 1e9:.0f} GB at full rate without a "
-                        "drop",
-                    )
-                )
-        elif is_same_fall(one.drop, other.drop):
+        if other is not None and is_same_fall(one.drop, other.drop):
             _weigh_pair(one, other)
     for case in cases:
         _weigh_like(case, cases)
@@ -295,16 +295,6 @@ def _weigh_pair(one: DropCase, other: DropCase) -> None:
                 Reason(
                     Why.SAME_BYTES,
                     f"the same drop came after the same bytes again "
-                    f"({one.drop.written_bytes / 1e9:.0f} and "
-                    f"{other.drop.written_bytes / 1e9:.0f} GB)",
-                )
-            )
-    elif apart_k <= SAME_TEMPERATURE_K and other_bytes > OTHER_BYTES and one.drop.at_c >= HOT_C:
-        for case in both:
-            case.against_cache.append(
-                Reason(
-                    Why.SAME_HEAT,
-                    f"the same drop came at {other.drop.at_c:.0f} °C again, after other bytes "
                     f"({one.drop.written_bytes / 1e9:.0f} and "
                     f"{other.drop.written_bytes / 1e9:.0f} GB)",
                 )

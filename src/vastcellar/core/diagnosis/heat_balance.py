@@ -19,15 +19,19 @@ _MOST_STEPS = 360
 _SENSOR_LAGS_S = (2.0, 5.0)  # sensors lag 1 to 3 s, and are asked every 1 to 5 s
 _FAST_S = np.geomspace(6.0, 200.0, 12)
 _SLOW_S = np.geomspace(110.0, 3600.0, 10)
-_FACTORS = np.geomspace(0.5, 6.5, 23)
+# 0.3 to 1.2 W of idling against 1.2 to 5 J a GB; 0 where it had warmed up by that before.
+_IDLE_AS_GB_PER_S = np.array([0.0, 0.15, 0.5])
+_FACTORS = np.geomspace(0.5, 6.5, 15)
 # Where a cache may run out unseen: behind a slow link before a drop, or throttled after it.
 # Shortly before a first drop isn't tried: it can't be told from the drop, and is a coincidence.
 _HIDDEN_BEFORE = np.array([0.3, 0.6])
 _HIDDEN_SHORTLY_S = (8.0, 40.0)
 _HIDDEN_AT = np.array([0.06, 0.2, 0.5, 0.85])
 _LEAST_DIRECT = 1.4  # direct writing makes 1.5 to 5 times the heat of a byte in the cache
-_SURELY_CACHED = 1.35
-_SURELY_DIRECT = 1.25
+_SURELY_CACHED = 1.2
+# Idling, a bridge and folding weigh more on a slower byte: a throttled drive's byte was seen to
+# make up to 2.2 times the heat of one before.
+_SURELY_DIRECT = 2.2
 _WORST_RMS_K = 0.75
 # Readings are whole degrees: a fit can't be better than their rounding.
 _ROUNDING_K = 0.29
@@ -104,6 +108,9 @@ class HeatBalance:
         size = next_fast_len(2 * count, real=True)
         spectrum = rfft(share * self._left[:, :-1], size) * rfft(self._gb_per_s, size)
         self._smooth_whole: FloatArray = irfft(spectrum, size)[:, :count]
+        self._idle = 1.0 - self._left[:, 1:].astype(
+            np.float64
+        )  # what a constant 1 comes to, smoothed
         fast, slow = np.meshgrid(np.arange(_FAST_S.size), np.arange(_SLOW_S.size))
         apart = _SLOW_S[slow] > 2.5 * _FAST_S[fast]
         self._fast, self._slow = fast[apart], slow[apart] + _FAST_S.size
@@ -191,31 +198,35 @@ class HeatBalance:
     def _residuals(self, first: int, seen: int) -> FloatArray:
         """Return the least sum of squares for each factor, over all pairs of time constants.
 
-        T = T0 + A_fast (y_fast1 + k y_fast2) + A_slow (y_slow1 + k y_slow2), both A >= 0, with y
-        the written rate before (1) and from step *first* on (2), smoothed by each time
-        constant; of the first *seen* steps.
+        T = T0 + A_fast (y_fast1 + k y_fast2 + p z_fast) + A_slow (y_slow1 + k y_slow2 + p z_slow),
+        both A >= 0, with y the written rate before (1) and from step *first* on (2) and z a
+        constant power since the start, smoothed by each time constant; of the first *seen*
+        steps. The constant power is that of idling: a drive cold from the shelf warms by it
+        while it writes, and what is left out of a course would be charged to the bytes.
         """
         after = self._smoothed_from(first, seen)
         before = self._smooth_whole[:, :seen] - after
-        flat = np.stack([before, after], axis=1).reshape(-1, seen)
+        flat = np.stack([before, after, self._idle[:, :seen]], axis=1).reshape(-1, seen)
         centred = flat - flat.mean(axis=1, keepdims=True)  # takes T0 out
         celsius = self._celsius[:seen] - self._celsius[:seen].mean()
         gram, along = centred @ centred.T, centred @ celsius
         total = float(celsius @ celsius)
-        k = _FACTORS[:, None]
+        # Rows: the factor of a byte after; layers: the idle power, as the rate that warms alike.
+        k, idle = _FACTORS[:, None], _IDLE_AS_GB_PER_S[:, None, None]
 
         def mixed(row: np.ndarray, column: np.ndarray) -> FloatArray:
-            value: FloatArray = (
-                gram[2 * row, 2 * column]
-                + k * (gram[2 * row, 2 * column + 1] + gram[2 * row + 1, 2 * column])
-                + k * k * gram[2 * row + 1, 2 * column + 1]
+            r, c = 3 * row, 3 * column
+            written: FloatArray = (
+                gram[r, c] + k * (gram[r, c + 1] + gram[r + 1, c]) + k * k * gram[r + 1, c + 1]
             )
+            beside = gram[r, c + 2] + gram[r + 2, c] + k * (gram[r + 1, c + 2] + gram[r + 2, c + 1])
+            value: FloatArray = written + idle * beside + idle * idle * gram[r + 2, c + 2]
             return value
 
         fast, slow = self._fast, self._slow
         ff, ss, fs = mixed(fast, fast), mixed(slow, slow), mixed(fast, slow)
-        bf = along[2 * fast] + k * along[2 * fast + 1]
-        bs = along[2 * slow] + k * along[2 * slow + 1]
+        bf = along[3 * fast] + k * along[3 * fast + 1] + idle * along[3 * fast + 2]
+        bs = along[3 * slow] + k * along[3 * slow + 1] + idle * along[3 * slow + 2]
         determinant = ff * ss - fs * fs
         with np.errstate(divide="ignore", invalid="ignore"):
             amp_f = (bf * ss - bs * fs) / determinant
@@ -227,6 +238,6 @@ class HeatBalance:
             )
             only_f = np.where(bf > 0, bf * bf / ff, 0.0)
             only_s = np.where(bs > 0, bs * bs / ss, 0.0)
-        explained = np.maximum(both, np.maximum(only_f, only_s)).max(axis=1)
+        explained = np.maximum(both, np.maximum(only_f, only_s)).max(axis=(0, 2))
         residual: FloatArray = np.maximum(total - explained, 0.0)
         return residual

@@ -12,7 +12,7 @@ from vastcellar.core.trace import Trace
 AT_LINK = 0.075
 """Flat within this of the link's ceiling is the link."""
 _HOST_BURST_BYTES = 1.2e9
-_HOST_BURST_S = 30.0
+HOST_BURST_S = 30.0
 _UNSURE_BURST_S = 20.0
 _CATCHING_UP_S = 8.0
 _LATER_RATE_S = 30.0
@@ -20,6 +20,15 @@ _LARGEST_MEMORY_BYTES = 32e9  # a fifth to two fifths of a host's memory waits t
 _OVER_LINK = 1.1
 _SLOWEST_MEMORY_BYTES_PER_S = 1.5e9
 _OVER_ANY_LINK_BYTES_PER_S = 4e9
+# What links carry in use, a tenth wider: 5G, 10G, two lanes of a card, 20G, and 40G.
+_IN_USE_BYTES_PER_S = (
+    (350e6, 500e6),
+    (850e6, 1200e6),
+    (1500e6, 1780e6),
+    (1750e6, 2200e6),
+    (2200e6, 3900e6),
+)
+_NEXT_LINK = 2.3
 
 
 def without_host_burst(
@@ -31,7 +40,7 @@ def without_host_burst(
     """
     begin_s = float(run.elapsed_s[0])
     levels = find_levels(run)
-    early = [drop for drop in levels.drops if drop.at_s - begin_s <= _HOST_BURST_S]
+    early = [drop for drop in levels.drops if drop.at_s - begin_s <= HOST_BURST_S]
     if not early or is_direct:
         return run, [], levels
     last = early[-1]
@@ -41,6 +50,8 @@ def without_host_burst(
     if link and abs(first / link - 1) <= AT_LINK:
         return run, [], levels  # the link held it, so it went through the link
     over = first > link * _OVER_LINK if link else first > _OVER_ANY_LINK_BYTES_PER_S
+    if over and link and _may_be_another_link(first, link):
+        over = False  # whoever named the link may have named another one
     may_be_memory = (
         first >= _SLOWEST_MEMORY_BYTES_PER_S
         and excess <= _LARGEST_MEMORY_BYTES
@@ -68,6 +79,13 @@ def without_host_burst(
         why=Why.OVER_LINK,
     )
     return clean, [finding], find_levels(clean)
+
+
+def _may_be_another_link(rate: float, link: float) -> bool:
+    """Return whether *rate* is what the next faster link carries, and *link* a mistake."""
+    return rate <= _NEXT_LINK * link and any(
+        low <= rate <= high for low, high in _IN_USE_BYTES_PER_S
+    )
 
 
 def _flushed(run: Trace, last: Drop) -> tuple[Trace, float]:

@@ -28,6 +28,7 @@ _PENALTY = 14.0
 _SWING_PERIOD_S = 6.0
 _LEAST_TAIL_S = 15.0
 _LANDING_S = 20.0
+_SETTLING_S = 8.0
 _SURELY_APART = 0.25
 _FLOOR_SHARE = 0.01
 
@@ -54,6 +55,8 @@ def find_levels(trace: Trace) -> RateLevels:
     penalty = _PENALTY * sigma**2 * math.log(smooth.size)
     starts = optimal_partition(smooth, penalty, change_candidates(smooth, sigma))
     pieces = _without_transitions(_merge(starts, at_edges, edges), at_edges, edges)
+    while len(pieces) > 1 and _is_settling(pieces[0], pieces[1], edges):
+        pieces = pieces[1:]
     return _read_levels(trace, step_s, rate, swings, pieces, edges, at_edges)
 
 
@@ -82,6 +85,11 @@ def _merge(starts: list[int], at_edges: FloatArray, edges: FloatArray) -> list[_
             apart(a.rate, b.rate) for a, b in itertools.pairwise(around)
         ]
     return pieces
+
+
+def _is_settling(first: _Piece, then: _Piece, edges: FloatArray) -> bool:
+    """Return whether the first seconds are slower than what follows: a start, and no level."""
+    return first.rate < then.rate and bool(edges[first.last] - edges[first.first] < _SETTLING_S)
 
 
 def _without_transitions(

@@ -6,6 +6,7 @@ import numpy as np
 
 from vastcellar.core.trace import Trace
 
+_FIRST_ROWS = 6
 RUN_GAP_S = 30.0
 """So long without a byte parts one run from the next."""
 
@@ -26,7 +27,7 @@ def split_runs(trace: Trace) -> tuple[Trace, ...]:
     still_from = elapsed[moved - 1]
     previous = np.concatenate([[elapsed[0]], elapsed[moved[:-1]]])
     breaks = np.flatnonzero(still_from - previous >= RUN_GAP_S)
-    starts = [0 if 0 not in breaks else int(moved[0]) - 1]
+    starts = [int(moved[0]) - 1]
     ends: list[int] = []
     for index in breaks:
         if index == 0:
@@ -35,11 +36,22 @@ def split_runs(trace: Trace) -> tuple[Trace, ...]:
         starts.append(int(moved[index]) - 1)
     ends.append(int(moved[-1]))  # what stands still at the end is no longer writing
     return tuple(
-        Trace(
-            elapsed[start : end + 1].copy(),
-            written[start : end + 1] - written[start],
-            trace.temperature_c[start : end + 1].copy(),
-        )
-        for start, end in zip(starts, ends, strict=True)
-        if end > start
+        _run(trace, start, end) for start, end in zip(starts, ends, strict=True) if end > start
     )
+
+
+def _run(trace: Trace, start: int, end: int) -> Trace:
+    """Return the rows from the last without a byte on, beginning when its first byte came.
+
+    A program opens files before it writes. Counted into the first second, that would make it a
+    slow one; when it ended follows from the first bytes and the rate right after them.
+    """
+    elapsed = trace.elapsed_s[start : end + 1].copy()
+    written = trace.written_bytes[start : end + 1] - trace.written_bytes[start]
+    if elapsed.size > 2:
+        later = min(_FIRST_ROWS, elapsed.size - 1)
+        span_s = elapsed[later] - elapsed[1]
+        rate = (written[later] - written[1]) / span_s if span_s > 0 else 0.0
+        if rate > 0:
+            elapsed[0] = min(max(elapsed[0], elapsed[1] - written[1] / rate), elapsed[1])
+    return Trace(elapsed, written, trace.temperature_c[start : end + 1].copy())

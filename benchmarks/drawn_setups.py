@@ -374,10 +374,11 @@ def _truth(setup: Setup, run: EnduranceRun) -> tuple[frozenset[Cause], frozenset
     events = {event.at_s: event.kind for event in run.events}
     intervals = run.intervals
     for before, after in itertools.pairwise(intervals):
-        if not before.offered_bytes_per_s or not after.offered_bytes_per_s:
+        # In a pause, or on a full drive, nothing can fall.
+        if not (before.offered_bytes_per_s and after.offered_bytes_per_s) or not _mean_rate(
+            setup, before
+        ):
             continue
-        if not _mean_rate(setup, before):
-            continue  # the drive is full
         kind = next((k for at, k in events.items() if abs(at - after.start_s) < 1e-6), None)
         if kind not in (EventKind.CACHE_FULL, EventKind.THROTTLE):
             continue

@@ -1,12 +1,12 @@
 """Tests on real file systems of their own: loop mounts that fill up or turn read-only."""
 
 import os
-import subprocess
 from fractions import Fraction
 from pathlib import Path
 
 import pytest
 
+from disks import loop_disk, quietly
 from vastcellar.bench.flat_run import FlatPlan, FlatRun
 from vastcellar.bench.folder_target import FolderTarget
 from vastcellar.bench.offload_run import OffloadRun
@@ -21,26 +21,11 @@ from vastcellar.services.proving.recorder_proving import folder_proof, plan_fold
 LOAD = RecorderLoad(40e6, Fraction(25), 64_000_000, 4)
 
 
-def quietly(*command):
-    return subprocess.run(command, capture_output=True, check=True, text=True)
-
-
 @pytest.fixture
 def disk(tmp_path):
     """A small ext4 disk, mounted; the test is skipped where that isn't allowed."""
-    image, mount_point = tmp_path / "disk.img", tmp_path / "disk"
-    mount_point.mkdir()
-    if os.geteuid() != 0:
-        pytest.skip("mounting a disk needs root")
-    with image.open("wb") as handle:
-        handle.truncate(384 * 2**20)
-    try:
-        quietly("mkfs.ext4", "-q", str(image))
-        quietly("mount", "-o", "loop,errors=remount-ro", str(image), str(mount_point))
-    except (OSError, subprocess.CalledProcessError) as error:
-        pytest.skip(f"no loop mounts here: {error}")
-    yield mount_point
-    subprocess.run(["umount", "-l", str(mount_point)], capture_output=True, check=False)
+    with loop_disk(tmp_path, "disk", 384 * 2**20) as mount_point:
+        yield mount_point
 
 
 @pytest.mark.real_disk

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 
+from vastcellar.core.csv_cells import safe_row
 from vastcellar.core.shoot_plan import CameraPlan
 from vastcellar.services.planning import PlannedShoot
 
@@ -36,7 +37,7 @@ def need_csv(job: PlannedShoot) -> str:
     days = [f"day_{day}_bytes" for day in range(1, job.shoot.days + 1)]
     writer.writerow((*_COLUMNS, *days))
     for plan in job.plan.cameras:
-        writer.writerow(_row(plan))
+        writer.writerow(safe_row(_row(plan)))
     return out.getvalue()
 
 

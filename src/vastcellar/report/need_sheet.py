@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from datetime import date
-from xml.sax.saxutils import escape
 
 from reportlab.graphics.shapes import Drawing, Polygon, Rect, String
-from reportlab.platypus import Flowable, Paragraph, Spacer, Table, TableStyle
+from reportlab.platypus import Flowable, Spacer, Table, TableStyle
 
 from vastcellar import __version__
 from vastcellar.core.guarantees import guarantee_margins
@@ -24,6 +23,7 @@ from vastcellar.report.sheet import (
     SOFT,
     STONE,
     WATER,
+    plain_paragraph,
     sheet_pdf,
     style,
 )
@@ -50,8 +50,8 @@ def _story(job: PlannedShoot, fmt: NumberFormat, width: float, made_on: date) ->
     head = style(11.5, font=BOLD, after_pt=4)
     days = "1 day" if shoot.days == 1 else f"{shoot.days} days"
     story: list[Flowable] = [
-        _text(f"{shoot.name}: need sheet", style(19, font=BOLD)),
-        _text(
+        plain_paragraph(f"{shoot.name}: need sheet", style(19, font=BOLD)),
+        plain_paragraph(
             f"{days} · room {fmt.temperature(shoot.ambient_c)} · "
             f"{fmt.size(plan.total_bytes)} of material "
             f"({fmt.size(plan.easy_bytes)} to {fmt.size(plan.hard_bytes)} as pictures go)",
@@ -59,43 +59,45 @@ def _story(job: PlannedShoot, fmt: NumberFormat, width: float, made_on: date) ->
         ),
     ]
     if shoot.note:
-        story.append(_text(shoot.note, soft))
-    story += [Spacer(1, 8), _text("What must never be missed", head), _cameras(job, fmt, width)]
+        story.append(plain_paragraph(shoot.note, soft))
+    story += [
+        Spacer(1, 8),
+        plain_paragraph("What must never be missed", head),
+        _cameras(job, fmt, width),
+    ]
     shown = plan.cameras[:_MOST_RIBBONS]
     if shown and plan.largest_day_bytes:
         day = plan.fullest_day
         story += [
             Spacer(1, 10),
-            _text(f"Media over the fullest day (day {day})", head),
+            plain_paragraph(f"Media over the fullest day (day {day})", head),
             *(_ribbon(job, each, day, fmt, width) for each in shown),
-            _text(
+            plain_paragraph(
                 f"From {fmt.time_of_day(shoot.day_start_s)} to {fmt.time_of_day(shoot.day_end_s)}. "
                 "A stroke is a change of medium, the bar below a ribbon the longest take.",
                 soft,
             ),
         ]
     if plan.copies:
-        story += [Spacer(1, 10), _text("Copies", head), _copies(job, fmt, width)]
+        story += [Spacer(1, 10), plain_paragraph("Copies", head), _copies(job, fmt, width)]
     if job.warnings:
-        story += [Spacer(1, 10), _text("Mind", head)]
+        story += [Spacer(1, 10), plain_paragraph("Mind", head)]
         for warning in job.warnings:
             color = BRICK if warning.is_grave else SOFT
             story.append(
-                _text(f"{warning_sentence(warning, shoot, fmt)}.", style(9.5, color=color))
+                plain_paragraph(
+                    f"{warning_sentence(warning, shoot, fmt)}.", style(9.5, color=color)
+                )
             )
     story += [
         Spacer(1, 8),
-        _text(
+        plain_paragraph(
             f"Need = worst second × headroom. Ranges and crest factors are typical of their codec "
             f"unless measured. Vast Cellar {__version__}, {made_on.isoformat()}.",
             style(8, font=SMALL, color=SOFT),
         ),
     ]
     return story
-
-
-def _text(text: str, how: object) -> Paragraph:
-    return Paragraph(escape(text), how)
 
 
 def _table(rows: Sequence[Sequence[object]], widths: list[float]) -> Table:
@@ -129,19 +131,30 @@ def _cameras(job: PlannedShoot, fmt: NumberFormat, width: float) -> Table:
         spread = range_text(need, fmt)
         rows.append(
             (
-                [_text(f"{camera.key} {camera.name}", cell), _text(camera.model, small)],
-                [_text(camera.recording.name, cell), _text(_covered(need, fmt), small)],
-                [_text(average, cell), *([_text(spread, small)] if spread else [])],
-                _text(fmt.rate(need.peak_bytes_per_s), cell),
-                _text(fmt.rate(need.needed_write_bytes_per_s), need_cell),
-                _text(fmt.size(need.bytes_per_hour), cell),
                 [
-                    _text(fmt.duration(camera.longest_take_s), cell),
-                    _text(fmt.size(need.longest_take_bytes), small),
+                    plain_paragraph(f"{camera.key} {camera.name}", cell),
+                    plain_paragraph(camera.model, small),
                 ],
                 [
-                    _text(f"{plan.media_to_carry} × {fmt.size(camera.medium_bytes)}", cell),
-                    _text(f"each {fmt.duration(need.seconds_per_medium)}", small),
+                    plain_paragraph(camera.recording.name, cell),
+                    plain_paragraph(_covered(need, fmt), small),
+                ],
+                [
+                    plain_paragraph(average, cell),
+                    *([plain_paragraph(spread, small)] if spread else []),
+                ],
+                plain_paragraph(fmt.rate(need.peak_bytes_per_s), cell),
+                plain_paragraph(fmt.rate(need.needed_write_bytes_per_s), need_cell),
+                plain_paragraph(fmt.size(need.bytes_per_hour), cell),
+                [
+                    plain_paragraph(fmt.duration(camera.longest_take_s), cell),
+                    plain_paragraph(fmt.size(need.longest_take_bytes), small),
+                ],
+                [
+                    plain_paragraph(
+                        f"{plan.media_to_carry} × {fmt.size(camera.medium_bytes)}", cell
+                    ),
+                    plain_paragraph(f"each {fmt.duration(need.seconds_per_medium)}", small),
                 ],
             )
         )
@@ -169,7 +182,7 @@ def _copies(job: PlannedShoot, fmt: NumberFormat, width: float) -> Table:
         else:
             room = f"not known of {tags}" if tags else "no unit named yet"
         cells = (copy.name, copy.kept_at, kept, fmt.size(each.needed_bytes), room)
-        rows.append([_text(text, cell) for text in cells])
+        rows.append([plain_paragraph(text, cell) for text in cells])
     return _table(rows, [width * share for share in (0.22, 0.24, 0.14, 0.14, 0.26)])
 
 

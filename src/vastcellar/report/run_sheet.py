@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 from reportlab.graphics.shapes import Drawing, Line, PolyLine, String
-from reportlab.platypus import Flowable, Paragraph, Spacer, Table, TableStyle
+from reportlab.platypus import Flowable, Spacer, Table, TableStyle
 
 from vastcellar import __version__
 from vastcellar.core.errors import BadValueError
@@ -25,6 +25,7 @@ from vastcellar.report.sheet import (
     SMALL,
     SOFT,
     WATER,
+    plain_paragraph,
     sheet_pdf,
     style,
 )
@@ -91,22 +92,22 @@ def _story(title: str, proof: AnyProof, fmt: NumberFormat, width: float) -> list
     result, found = proof.run.result, told(proof, fmt)
     assert result is not None, "the run must have ended"
     soft = style(9.5, font=SMALL, color=SOFT)
-    story: list[Flowable] = [Paragraph(title, style(19, font=BOLD))]
+    story: list[Flowable] = [plain_paragraph(title, style(19, font=BOLD))]
     if proof.is_simulated:
-        story.append(Paragraph("Simulated: nothing was written to a disk.", soft))
+        story.append(plain_paragraph("Simulated: nothing was written to a disk.", soft))
     if result.ended_by:
-        story.append(Paragraph(f"Not finished: {result.ended_by}", style(10, color=BRICK)))
+        story.append(plain_paragraph(f"Not finished: {result.ended_by}", style(10, color=BRICK)))
     if found.head:
-        story.append(Paragraph(found.head, style(11.5, font=BOLD)))
+        story.append(plain_paragraph(found.head, style(11.5, font=BOLD)))
     if found.evidence:
-        story.append(Paragraph(found.evidence, soft))
-    story += [Paragraph(f"{note[0].upper()}{note[1:]}.", soft) for note in found.notes]
+        story.append(plain_paragraph(found.evidence, soft))
+    story += [plain_paragraph(f"{note[0].upper()}{note[1:]}.", soft) for note in found.notes]
     story.append(Spacer(1, 8))
     if found.trace is not None:
         story += [_plot(found.trace, found.marks_s, width, fmt), Spacer(1, 8)]
     if found.lines:
         story.append(_table(list(found.lines), width))
-    story.append(Paragraph(f"Vast Cellar {__version__}", soft))
+    story.append(plain_paragraph(f"Vast Cellar {__version__}", soft))
     return story
 
 
@@ -140,7 +141,7 @@ def _plot(trace: Trace, marks: Sequence[float], width: float, fmt: NumberFormat)
 
 def _table(lines: list[tuple[str, str]], width: float) -> Table:
     cell = style(9.5)
-    rows = [[Paragraph(name, cell), Paragraph(text, cell)] for name, text in lines]
+    rows = [[plain_paragraph(name, cell), plain_paragraph(text, cell)] for name, text in lines]
     table = Table(rows, colWidths=[width * 0.32, width * 0.68])
     table.setStyle(TableStyle([("LINEBELOW", (0, 0), (-1, -1), 0.4, LINE)]))
     return table

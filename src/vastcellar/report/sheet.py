@@ -5,13 +5,14 @@ from __future__ import annotations
 import io
 from collections.abc import Callable
 from functools import lru_cache
+from xml.sax.saxutils import escape
 
 from reportlab.lib.colors import Color, HexColor
 from reportlab.lib.pagesizes import A4, LETTER
 from reportlab.lib.styles import ParagraphStyle
 from reportlab.pdfbase import pdfmetrics
 from reportlab.pdfbase.ttfonts import TTFont
-from reportlab.platypus import Flowable, SimpleDocTemplate
+from reportlab.platypus import Flowable, Paragraph, SimpleDocTemplate
 
 from vastcellar.data import data_path
 
@@ -53,6 +54,11 @@ def style(
         textColor=color,
         spaceAfter=after_pt,
     )
+
+
+def plain_paragraph(text: str, how: ParagraphStyle) -> Paragraph:
+    """Return *text* to the letter: what users typed is never markup, links or pictures."""
+    return Paragraph(escape(text), how)
 
 
 def sheet_pdf(title: str, paper: str, story: Callable[[float], list[Flowable]]) -> bytes:

@@ -9,6 +9,7 @@ from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any
 
+from vastcellar.core.csv_cells import plain_cell
 from vastcellar.core.errors import BadFileError, BadValueError
 from vastcellar.core.links import Cable, LinkMode
 from vastcellar.core.parts import Case, Drive, DriveKind, Enclosure, WriteBehaviour
@@ -84,7 +85,9 @@ class _Row:
         self._cells, self.where = cells, where
 
     def text(self, name: str) -> str:
-        return (self._cells.get(name) or "").strip()
+        cell = self._cells.get(name) or ""
+        # A row with more cells than the header has hands the rest over as a list.
+        return plain_cell(cell.strip()) if isinstance(cell, str) else ""
 
     def need(self, name: str) -> str:
         if not self.text(name):

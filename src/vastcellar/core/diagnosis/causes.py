@@ -49,7 +49,6 @@ class Why(StrEnum):
     SWINGS = "swings past the cache only"
     TOO_DEEP = "deeper than a first stage"
     MORE_HEAT = "more heat a byte after"
-    NO_MORE_HEAT = "no more heat a byte after"
     OTHER_HEAT = "same fall at another temperature"
     SAME_BYTES = "same fall after the same bytes"
     LIKE_OTHER_RUN = "same fall as in another run"

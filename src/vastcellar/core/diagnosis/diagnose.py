@@ -191,9 +191,12 @@ def _read_cases(
     cases: list[DropCase], levels: tuple[RateLevels, ...], *, from_rest: bool
 ) -> list[Finding]:
     by_run: dict[int, list[DropCase]] = {}
-    for case in cases:
-        by_run.setdefault(case.run, []).append(case)
     findings: list[Finding] = []
+    for case in cases:
+        if case.may_be_memory:
+            findings.append(_finding(case))
+        else:
+            by_run.setdefault(case.run, []).append(case)
     for found in by_run.values():
         if not is_erratic(levels[found[0].run].dips):
             _weigh_several(found)
@@ -284,6 +287,10 @@ def _finding(case: DropCase) -> Finding:
         f"from {drop.before_bytes_per_s / 1e6:,.0f} to {drop.after_bytes_per_s / 1e6:,.0f} MB/s "
         f"after {drop.written_bytes / 1e9:.1f} GB"
     )
+    if case.may_be_memory:
+        text = f"{fell}; so early and from such a rate the host's memory may have been full"
+        left = (Cause.CACHE, Cause.HOST_CACHE)
+        return Finding(None, drop.at_s, drop.written_bytes, text, left)
     if case.is_heat:
         return Finding(
             Cause.THERMAL,

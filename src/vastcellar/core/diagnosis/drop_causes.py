@@ -31,7 +31,6 @@ _FAST_BYTES_PER_S = 1.8e9
 # As fast as that the host's memory takes bytes, too: an early drop may be its end.
 _MEMORY_BYTES_PER_S = 2.2e9
 _MOST_DROPS = 2
-_RESTLESS = 6
 # No first throttle stage is known below a fifth of the full rate.
 _BELOW_ANY_STAGE = 0.17
 _HELD_LONG_S = 240.0
@@ -46,6 +45,8 @@ class DropCase:
     drop: Drop
     against_heat: list[Reason] = field(default_factory=list)
     against_cache: list[Reason] = field(default_factory=list)
+    may_be_memory: bool = False
+    """Whether the host's memory may have made it: then it is neither, whatever it looks like."""
 
     @property
     def is_heat(self) -> bool:
@@ -82,12 +83,12 @@ def weigh_drops(
         run = runs[case.run]
         found = levels[case.run]
         begin_s = float(run.elapsed_s[0])
-        may_be_memory = (
+        case.may_be_memory = (
             not is_direct
             and case.drop.at_s - begin_s <= HOST_BURST_S
             and case.drop.before_bytes_per_s >= _MEMORY_BYTES_PER_S
         )
-        if may_be_memory:  # and then it is neither, whatever it looks like
+        if case.may_be_memory:
             continue
         _weigh_temperature(case, run, runs, levels)
         later = [drop.at_s for drop in found.drops if drop.at_s > case.drop.at_s]
@@ -125,7 +126,7 @@ def weigh_drops(
                 )
             )
     if balance is not None:
-        _weigh_heat_of_a_byte(cases, balance, runs[0], is_restless=len(levels[0].dips) > _RESTLESS)
+        _weigh_heat_of_a_byte(cases, balance, runs[0])
     _weigh_between_runs(cases, runs, levels)
     return cases
 
@@ -219,27 +220,23 @@ def _hottest_at_rate(runs: tuple[Trace, ...], levels: tuple[RateLevels, ...], ra
     return hottest
 
 
-def _weigh_heat_of_a_byte(
-    cases: list[DropCase], balance: HeatBalance, run: Trace, *, is_restless: bool
-) -> None:
-    """A byte written past the cache heats more: where none did, it was no cliff.
-
-    Many lows blur where a level begins, and a missing rise of the heat then says little.
+def _weigh_heat_of_a_byte(cases: list[DropCase], balance: HeatBalance, run: Trace) -> None:
+    """A byte written past the cache heats more.
 
     Only of the first run: how much of the cache a later one began with isn't known.
     """
     found = [case for case in cases if case.run == 0][:_MOST_DROPS]
     weights = balance.weigh([case.drop.at_s for case in found], run.duration_s)
     for case, weight in zip(found, weights or (), strict=False):
-        factors = f"({weight.low:.1f} to {weight.high:.1f} times)"
-        # More heat a byte than a throttle makes is no claim: a cache that ran out unseen, while
-        # the throttle held the rate, looks the same. It only keeps heat from being named.
-        if weight.may_be_heat and not weight.may_be_cliff and not is_restless:
-            case.against_cache.append(
+        # That a byte made no more heat is no claim: folding warms a drive before its cliff, and
+        # stops there. Only much more can't be a throttle's.
+        if not weight.may_be_heat:
+            factors = f"{weight.low:.1f} to {weight.high:.1f} times"
+            case.against_heat.append(
                 Reason(
-                    Why.NO_MORE_HEAT,
-                    f"each byte made no more heat after it {factors}: past the cache it would be "
-                    "1.5 times or more",
+                    Why.MORE_HEAT,
+                    f"each byte made {factors} the heat after it: a throttle, with all that idling "
+                    "and folding add, makes 2.2 at most, writing past the cache up to five",
                 )
             )
 

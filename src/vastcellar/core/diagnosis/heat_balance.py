@@ -31,7 +31,7 @@ _LEAST_DIRECT = 1.4  # direct writing makes 1.5 to 5 times the heat of a byte in
 _SURELY_CACHED = 1.2
 # Idling, a bridge and folding weigh more on a slower byte: a throttled drive's byte was seen to
 # make up to 2.2 times the heat of one before.
-_SURELY_DIRECT = 2.2
+_SURELY_DIRECT = 3.0
 _WORST_RMS_K = 0.75
 # Readings are whole degrees: a fit can't be better than their rounding.
 _ROUNDING_K = 0.29

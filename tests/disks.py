@@ -1,0 +1,36 @@
+"""Real disks of a test's own: loop mounts, where that is allowed."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+import pytest
+
+
+def quietly(*command: str) -> subprocess.CompletedProcess[str]:
+    """Run *command*; raises where it fails."""
+    return subprocess.run(command, capture_output=True, check=True, text=True)
+
+
+@contextmanager
+def loop_disk(folder: Path, name: str, size_bytes: int = 192 * 2**20) -> Iterator[Path]:
+    """Yield the mount point of a small ext4 disk; the test is skipped where that isn't allowed."""
+    image, mount_point = folder / f"{name}.img", folder / name
+    mount_point.mkdir()
+    if os.geteuid() != 0:
+        pytest.skip("mounting a disk needs root")
+    with image.open("wb") as handle:
+        handle.truncate(size_bytes)
+    try:
+        quietly("mkfs.ext4", "-q", str(image))
+        quietly("mount", "-o", "loop,errors=remount-ro", str(image), str(mount_point))
+    except (OSError, subprocess.CalledProcessError) as error:
+        pytest.skip(f"no loop mounts here: {error}")
+    try:
+        yield mount_point
+    finally:
+        subprocess.run(["umount", "-l", str(mount_point)], capture_output=True, check=False)

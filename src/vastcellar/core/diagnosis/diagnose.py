@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 import math
+from dataclasses import replace
 
 import numpy as np
 
@@ -19,7 +20,12 @@ from vastcellar.core.diagnosis.causes import (
 from vastcellar.core.diagnosis.cooling_pair import weigh_with_fan
 from vastcellar.core.diagnosis.dips import EQUAL_DEPTH, is_erratic, weigh_dips
 from vastcellar.core.diagnosis.drop_causes import DropCase, is_same_rate, weigh_drops
-from vastcellar.core.diagnosis.host_burst import AT_LINK, without_host_burst
+from vastcellar.core.diagnosis.host_burst import (
+    AT_LINK,
+    LARGEST_MEMORY_BYTES,
+    OVER_LINK,
+    without_host_burst,
+)
 from vastcellar.core.diagnosis.levels import Drop, RateLevels, apart
 from vastcellar.core.diagnosis.runs_of_trace import split_runs
 from vastcellar.core.diagnosis.two_stages import may_be_two_stages
@@ -29,6 +35,7 @@ from vastcellar.core.trace import FloatArray, Trace
 _LEAST_RUN_S = 6.0
 # A program opens files and a drive wakes: the first seconds are no level yet.
 _SETTLING_S = 3.0
+_LASTING_S = 15.0
 _LEAST_SECONDS = 6
 
 _FAN_TEST = (
@@ -99,6 +106,9 @@ def _diagnose(
         level_list.append(run_levels)
         findings += found
     levels = tuple(level_list)
+    if link is not None and (rate := _lasting_over(levels, link)) is not None:
+        unstated = _diagnose(trace, fan, None, is_direct=is_direct, from_rest=from_rest)
+        return _with_question(unstated, rate, link)
     whole = _joined(tuple(cleaned))
     cases = weigh_drops(whole, tuple(cleaned), levels, from_rest=from_rest, is_direct=is_direct)
     teeth = [weigh_dips(found, run) for found, run in zip(levels, cleaned, strict=True)]
@@ -112,6 +122,34 @@ def _diagnose(
     if not findings and not any(found.dips for found in levels):
         findings += [_flat(levels, link, trace)]
     return _conclude(trace, levels, findings, cases)
+
+
+def _lasting_over(levels: tuple[RateLevels, ...], link: float) -> float | None:
+    """Return the rate that lasted although *link* can't carry it; None where none did."""
+    for level in (level for found in levels for level in found.levels):
+        is_more = level.bytes_per_s > link * OVER_LINK
+        # The host's memory takes no more than so much, and soon gives back what it took.
+        lasts = level.duration_s > _LASTING_S
+        if is_more and lasts and level.duration_s * level.bytes_per_s > LARGEST_MEMORY_BYTES:
+            return level.bytes_per_s
+    return None
+
+
+def _with_question(found: Diagnosis, rate: float, link: float) -> Diagnosis:
+    """Ask which link it was, and say nothing that rests on the one that was stated."""
+    text = (
+        f"it went on at {rate / 1e6:,.0f} MB/s, more than the stated link carries "
+        f"({link / 1e6:,.0f} MB/s): it is another link"
+    )
+    asked = Finding(None, 0.0, 0.0, text, (Cause.LINK,))
+    tests = [_LINK_TEST, found.deciding_test.replace(_LINK_TEST, "").strip(". ")]
+    left = (*found.candidates, *(() if Cause.LINK in found.candidates else (Cause.LINK,)))
+    return replace(
+        found,
+        findings=(asked, *found.findings),
+        candidates=left,
+        deciding_test=". ".join(test for test in tests if test),
+    )
 
 
 def _first_run(trace: Trace) -> Trace:

@@ -16,8 +16,8 @@ HOST_BURST_S = 30.0
 _UNSURE_BURST_S = 20.0
 _CATCHING_UP_S = 8.0
 _LATER_RATE_S = 30.0
-_LARGEST_MEMORY_BYTES = 32e9  # a fifth to two fifths of a host's memory waits to be written
-_OVER_LINK = 1.1
+LARGEST_MEMORY_BYTES = 32e9  # a fifth to two fifths of a host's memory waits to be written
+OVER_LINK = 1.1
 _SLOWEST_MEMORY_BYTES_PER_S = 1.5e9
 _OVER_ANY_LINK_BYTES_PER_S = 4e9
 # What links carry in use, a tenth wider: 5G, 10G, two lanes of a card, 20G, and 40G.
@@ -49,17 +49,17 @@ def without_host_burst(
     first = max(burst, levels.levels[0].bytes_per_s)
     if link and abs(first / link - 1) <= AT_LINK:
         return run, [], levels  # the link held it, so it went through the link
-    over = first > link * _OVER_LINK if link else first > _OVER_ANY_LINK_BYTES_PER_S
+    over = first > link * OVER_LINK if link else first > _OVER_ANY_LINK_BYTES_PER_S
     if over and link and _may_be_another_link(first, link):
         over = False  # whoever named the link may have named another one
     may_be_memory = (
         first >= _SLOWEST_MEMORY_BYTES_PER_S
-        and excess <= _LARGEST_MEMORY_BYTES
+        and excess <= LARGEST_MEMORY_BYTES
         and last.at_s - begin_s <= _UNSURE_BURST_S
     )
-    if excess < _HOST_BURST_BYTES or not (over or may_be_memory):
+    if not (over or may_be_memory):
         return run, [], levels
-    if not over:
+    if not over or excess < _HOST_BURST_BYTES:
         finding = Finding(
             None,
             last.at_s,

@@ -52,7 +52,6 @@ class Why(StrEnum):
     OTHER_HEAT = "same fall at another temperature"
     SAME_BYTES = "same fall after the same bytes"
     LIKE_OTHER_RUN = "same fall as in another run"
-    LOW_OF_DIPS = "fell to the low of the dips"
     ABOVE_LOW = "stayed above the throttle's low"
     INSIDE_BAND = "inside the sawtooth's band"
     BEFORE_STAGE = "before the stage of a later sawtooth"

@@ -4,45 +4,28 @@ from __future__ import annotations
 
 import itertools
 import math
-from dataclasses import replace
 
 import numpy as np
 
-from vastcellar.core.diagnosis.causes import (
-    SENSOR_K,
-    Cause,
-    Diagnosis,
-    Estimate,
-    Finding,
-    Reason,
-    Why,
-)
+from vastcellar.core.diagnosis.causes import Cause, Diagnosis, Finding, Reason, Why
 from vastcellar.core.diagnosis.cooling_pair import weigh_with_fan
 from vastcellar.core.diagnosis.dips import EQUAL_DEPTH, is_erratic, weigh_dips
 from vastcellar.core.diagnosis.drop_causes import DropCase, is_same_rate, weigh_drops
-from vastcellar.core.diagnosis.host_burst import (
-    AT_LINK,
-    LARGEST_MEMORY_BYTES,
-    OVER_LINK,
-    without_host_burst,
-)
-from vastcellar.core.diagnosis.levels import Drop, RateLevels, apart
+from vastcellar.core.diagnosis.host_burst import without_host_burst
+from vastcellar.core.diagnosis.levels import RateLevels, apart
+from vastcellar.core.diagnosis.link_claims import LINK_TEST, flat, lasting_over, with_question
+from vastcellar.core.diagnosis.measured_rates import burst_rate, knee_bytes, rate_after, throttle_c
 from vastcellar.core.diagnosis.runs_of_trace import split_runs
 from vastcellar.core.diagnosis.two_stages import may_be_two_stages
 from vastcellar.core.errors import BadValueError
-from vastcellar.core.trace import FloatArray, Trace
+from vastcellar.core.trace import Trace
 
 _LEAST_RUN_S = 6.0
-# A program opens files and a drive wakes: the first seconds are no level yet.
-_SETTLING_S = 3.0
-_LASTING_S = 15.0
-_LEAST_SECONDS = 6
 
 _FAN_TEST = (
     "Run it from rest past the drop, let it rest until it is cool and folded, and run it again "
     "with a fan on the case: after the same bytes it is the cache, after more it is heat"
 )
-_LINK_TEST = "Name the ceiling of the link in use, or run the drive on a faster port"
 _DIRECT_TEST = "Run it again past the host's memory (direct I/O)"
 _NOT_BOTH_HEAT = (
     "two throttle stages can't do both: on the heat of the rate after the first no drive goes on "
@@ -106,9 +89,9 @@ def _diagnose(
         level_list.append(run_levels)
         findings += found
     levels = tuple(level_list)
-    if link is not None and (rate := _lasting_over(levels, link)) is not None:
+    if link is not None and (rate := lasting_over(levels, link)) is not None:
         unstated = _diagnose(trace, fan, None, is_direct=is_direct, from_rest=from_rest)
-        return _with_question(unstated, rate, link)
+        return with_question(unstated, rate, link)
     whole = _joined(tuple(cleaned))
     cases = weigh_drops(whole, tuple(cleaned), levels, from_rest=from_rest, is_direct=is_direct)
     teeth = [weigh_dips(found, run) for found, run in zip(levels, cleaned, strict=True)]
@@ -120,36 +103,8 @@ def _diagnose(
         weigh_with_fan(cases, levels[0], fan_clean, fan_levels)
     findings += _read_cases(cases, levels, from_rest=from_rest)
     if not findings and not any(found.dips for found in levels):
-        findings += [_flat(levels, link, trace)]
+        findings += [flat(levels, link, trace)]
     return _conclude(trace, levels, findings, cases)
-
-
-def _lasting_over(levels: tuple[RateLevels, ...], link: float) -> float | None:
-    """Return the rate that lasted although *link* can't carry it; None where none did."""
-    for level in (level for found in levels for level in found.levels):
-        is_more = level.bytes_per_s > link * OVER_LINK
-        # The host's memory takes no more than so much, and soon gives back what it took.
-        lasts = level.duration_s > _LASTING_S
-        if is_more and lasts and level.duration_s * level.bytes_per_s > LARGEST_MEMORY_BYTES:
-            return level.bytes_per_s
-    return None
-
-
-def _with_question(found: Diagnosis, rate: float, link: float) -> Diagnosis:
-    """Ask which link it was, and say nothing that rests on the one that was stated."""
-    text = (
-        f"it went on at {rate / 1e6:,.0f} MB/s, more than the stated link carries "
-        f"({link / 1e6:,.0f} MB/s): it is another link"
-    )
-    asked = Finding(None, 0.0, 0.0, text, (Cause.LINK,))
-    tests = [_LINK_TEST, found.deciding_test.replace(_LINK_TEST, "").strip(". ")]
-    left = (*found.candidates, *(() if Cause.LINK in found.candidates else (Cause.LINK,)))
-    return replace(
-        found,
-        findings=(asked, *found.findings),
-        candidates=left,
-        deciding_test=". ".join(test for test in tests if test),
-    )
 
 
 def _first_run(trace: Trace) -> Trace:
@@ -181,17 +136,15 @@ def _joined(runs: tuple[Trace, ...]) -> Trace:
 def _weigh_with_teeth(
     cases: list[DropCase], levels: tuple[RateLevels, ...], teeth: list[list[Finding]]
 ) -> None:
-    """After a sawtooth, a drop inside its band is the cliff, a hotter one is the next stage."""
+    """After a throttle's sawtooth, a drop inside its band or above its low is the cliff."""
     for case in cases:
         found = teeth[case.run]
         dips = levels[case.run].dips
         lows = [dip.bytes_per_s for dip in dips if dip.start_s < case.drop.at_s]
         if len(lows) >= 2 and found and found[0].cause is not Cause.INCONSISTENT:
             low = float(np.median(lows))
+            # A cliff can end at the low of the dips, too: nothing is named by that alone.
             if apart(case.drop.after_bytes_per_s, low) < EQUAL_DEPTH:
-                case.against_cache.append(
-                    Reason(Why.LOW_OF_DIPS, "it fell to the low of the dips before it")
-                )
                 continue
             if found[0].cause is Cause.THERMAL and case.drop.after_bytes_per_s > low:
                 case.against_heat.append(
@@ -357,43 +310,6 @@ def _finding(case: DropCase) -> Finding:
     )
 
 
-# Flat
-
-
-def _flat(levels: tuple[RateLevels, ...], link: float | None, trace: Trace) -> Finding:
-    rate = max(_burst(found).value for found in levels)
-    how = "it fell evenly along the bytes, as a hard disk does towards its inner zones"
-    is_sliding = any(found.slides for found in levels)
-    seen = how if is_sliding else "no slowdown"
-    seen += f" in {trace.written_bytes[-1] / 1e9:.1f} GB and {trace.duration_s:.0f} s"
-    at_s, at_bytes = trace.duration_s, float(trace.written_bytes[-1])
-    if link is None:
-        return Finding(
-            None,
-            at_s,
-            at_bytes,
-            f"{seen}; whether the link or the drive ends at {rate / 1e6:,.0f} MB/s shows only "
-            "with the link's ceiling",
-            (Cause.LINK, Cause.HEALTHY),
-        )
-    if rate >= link * (1 - AT_LINK):
-        return Finding(
-            Cause.LINK,
-            at_s,
-            at_bytes,
-            f"{seen}; flat at {rate / 1e6:,.0f} MB/s, the ceiling of the link "
-            f"({link / 1e6:,.0f} MB/s)",
-            why=Why.AT_LINK,
-        )
-    return Finding(
-        Cause.HEALTHY,
-        at_s,
-        at_bytes,
-        f"{seen}; flat below the link's {link / 1e6:,.0f} MB/s",
-        why=Why.FLAT,
-    )
-
-
 # The whole
 
 
@@ -409,18 +325,18 @@ def _conclude(
     candidates = tuple(cause for cause in Cause if cause in left and cause not in found)
     first, last = levels[0], levels[-1]
     knee = next((case for case in cases if not case.is_heat), None)
-    after = _level_after(knee, levels) if knee else None
+    after = rate_after(knee, levels) if knee else None
     hot = [case.drop for case in cases if case.is_heat]
     return Diagnosis(
         causes=causes,
         candidates=candidates,
         deciding_test=_deciding_test(findings),
         findings=tuple(sorted(findings, key=lambda each: each.at_s)),
-        burst=_burst(first),
+        burst=burst_rate(first),
         sustained_bytes_per_s=last.levels[-1].bytes_per_s,
-        knee_bytes=_knee(knee.drop) if knee else None,
+        knee_bytes=knee_bytes(knee.drop) if knee else None,
         rate_after_cache_bytes_per_s=after,
-        throttle_c=_throttle_c(hot, levels, findings),
+        throttle_c=throttle_c(hot, levels, findings),
         seen_bytes=float(trace.written_bytes[-1]),
         seen_s=trace.duration_s,
         drops=tuple(drop for each in levels for drop in each.drops),
@@ -434,72 +350,7 @@ def _deciding_test(findings: list[Finding]) -> str:
     if Cause.CACHE in left:
         tests.append(_DIRECT_TEST if Cause.HOST_CACHE in left else _FAN_TEST)
     if Cause.LINK in left:
-        tests.append(_LINK_TEST)
+        tests.append(LINK_TEST)
     if Cause.INCONSISTENT in left:
         tests.append(_AGAIN_TEST)
     return ". ".join(tests)
-
-
-def _burst(found: RateLevels) -> Estimate:
-    """Return the rate of the first level: the middle one of its seconds, with its interval.
-
-    The mean would take in a start that hasn't settled, lows that came back and the fall itself.
-    The interval is that of a median by its order statistics, 95 %; neighbours are taken as two.
-    """
-    level = found.levels[0]
-    begin_s = level.start_s
-    middle_s = begin_s + (np.arange(found.rate_bytes_per_s.size) + 0.5) * found.step_s
-    inside = (middle_s > begin_s + _SETTLING_S) & (middle_s < level.end_s - found.step_s)
-    for dip in found.dips:
-        inside &= ~((middle_s >= dip.start_s - 1) & (middle_s <= dip.start_s + dip.duration_s + 1))
-    rates = np.sort(found.rate_bytes_per_s[inside])
-    if rates.size < _LEAST_SECONDS:
-        return Estimate(level.bytes_per_s, 0.8 * level.bytes_per_s, 1.2 * level.bytes_per_s)
-    half = 0.98 * math.sqrt(2 * rates.size)
-    low, high = (rates.size - 1) / 2 - half, (rates.size - 1) / 2 + half
-    last = rates.size - 1
-    return Estimate(
-        float(np.median(rates)),
-        float(rates[max(math.floor(low), 0)]),
-        float(rates[min(math.ceil(high), last)]),
-    )
-
-
-def _knee(drop: Drop) -> Estimate:
-    error = max(drop.error_bytes, 0.014 * drop.written_bytes / 1.645)
-    return Estimate(
-        drop.written_bytes, max(drop.written_bytes - 2 * error, 0.0), drop.written_bytes + 2 * error
-    )
-
-
-def _level_after(case: DropCase, levels: tuple[RateLevels, ...]) -> Estimate:
-    found = levels[case.run]
-    rate = case.drop.after_bytes_per_s
-    middle_s = (np.arange(found.rate_bytes_per_s.size) + 0.5) * found.step_s + found.levels[
-        0
-    ].start_s
-    end_s = case.drop.at_s + case.drop.held_s
-    inside: FloatArray = found.rate_bytes_per_s[
-        (middle_s > case.drop.at_s + 1) & (middle_s < end_s)
-    ]
-    if inside.size < 4:
-        return Estimate(rate, 0.0, case.drop.before_bytes_per_s)
-    # Neighbouring seconds swing together: a quarter of them count.
-    error = 2 * float(inside.std()) / math.sqrt(inside.size / 4)
-    return Estimate(rate, max(rate - error, 0.0), rate + error)
-
-
-def _throttle_c(
-    hot: list[Drop], levels: tuple[RateLevels, ...], findings: list[Finding]
-) -> Estimate | None:
-    readings = [drop.at_c for drop in hot if not math.isnan(drop.at_c)]
-    if not readings and any(
-        f.cause is Cause.THERMAL and "sawtooth" in f.evidence for f in findings
-    ):
-        readings = [
-            dip.start_c for each in levels for dip in each.dips if not math.isnan(dip.start_c)
-        ]
-    if not readings:
-        return None
-    value = float(np.median(readings)) if len(readings) > 2 else min(readings)
-    return Estimate(value, value - SENSOR_K, value + SENSOR_K)

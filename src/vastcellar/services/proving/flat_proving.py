@@ -28,7 +28,7 @@ from vastcellar.services.proving.conditions import (
 )
 from vastcellar.services.proving.folder_runs import flat_run
 from vastcellar.services.proving.pass_figures import pass_figures
-from vastcellar.services.proving.places import Place, find_place
+from vastcellar.services.proving.places import Place, find_place, require_room_for
 from vastcellar.services.proving.rigs import make_rig
 from vastcellar.services.run_records import FAN, Conditions
 from vastcellar.services.runs.resting import COOL, Rest
@@ -50,10 +50,10 @@ __all__ = [
     "conditions_of",
     "diagnosis_of",
     "diagnosis_of_proof",
+    "fit_to_room",
     "flat_figures",
     "folder_flat_proof",
     "live_diagnosis",
-    "require_flat_room",
     "rig_flat_proof",
     "rig_room_bytes",
     "room_in",
@@ -63,6 +63,7 @@ __all__ = [
 
 BURST_BYTES = 1_000_000_000
 """The burst test is always this size: only then can two of them be compared."""
+_OTHERS_SHARE = 0.02
 _LONGEST_RIG_S = 12 * 3600.0
 
 
@@ -96,18 +97,18 @@ def capacity_plan(room_bytes: int, shape: Shape | None = DEFAULT_SHAPE) -> FlatP
     return FlatPlan("capacity", room_bytes, shape=shape, reads_back=True, fills_up=True)
 
 
-def require_flat_room(plan: FlatPlan, place: Place) -> None:
-    """Raise BadValueError where *plan* would not leave the reserve free."""
-    from vastcellar.core.units import PLAIN
+def fit_to_room(plan: FlatPlan, place: Place) -> FlatPlan:
+    """Return *plan* within what may be filled of *place*.
 
-    wanted = plan.most_bytes + (probe_bytes(plan.most_bytes) if plan.shape is None else 0)
-    if wanted > place.room_bytes:
-        raise BadValueError(
-            f"the test writes {PLAIN.size(wanted)} and only {PLAIN.size(place.room_bytes)} may be "
-            f"filled ({PLAIN.size(place.reserve_bytes)} stay free)",
-            where=place.folder_name,
-            mend="Free some space, or test less",
-        )
+    A test of all that is free was reckoned a moment ago, and others write meanwhile: it becomes
+    that much smaller. Raises BadValueError where *plan* would not leave the reserve free.
+    """
+    probe = probe_bytes(plan.most_bytes) if plan.shape is None else 0
+    over = plan.most_bytes + probe - place.room_bytes
+    if 0 < over <= _OTHERS_SHARE * place.room_bytes:
+        return replace(plan, most_bytes=plan.most_bytes - over)
+    require_room_for(plan.most_bytes + probe, place)
+    return plan
 
 
 def folder_flat_proof(
@@ -130,7 +131,7 @@ def folder_flat_proof(
     Raises DiskError where the folder can't be used, BadValueError where the room is too small.
     """
     place = find_place(folder)
-    require_flat_room(plan, place)
+    plan = fit_to_room(plan, place)
     spec = plan, folder, notes_folder
     run = ApartRun[FlatResult](flat_run, *spec) if apart else flat_run(*spec)
     before = LoadBefore(place)

@@ -97,15 +97,28 @@ def folder_target(folder: Path, place: Place, notes_folder: Path) -> FolderTarge
 
 def require_room_for(bytes_to_write: int, place: Place) -> None:
     """Raise BadValueError where a test would not leave the reserve free."""
-    require_room(bytes_to_write, place.room_bytes, place.folder_name)
+    require_room(
+        bytes_to_write, place.room_bytes, place.folder_name, reserve_bytes=place.reserve_bytes
+    )
 
 
-def require_room(bytes_to_write: int, room_bytes: int, where: str) -> None:
-    """Raise BadValueError where a test would write more than it may."""
+def require_room(
+    bytes_to_write: int,
+    room_bytes: int,
+    where: str,
+    *,
+    reserve_bytes: int = 0,
+    mend: str = "Free some space, or test less",
+) -> None:
+    """Raise BadValueError where a test would write more than *room_bytes*.
+
+    *reserve_bytes* are what stays free beside it, and are named where there are any.
+    """
     if bytes_to_write > room_bytes:
+        stays = f" ({PLAIN.size(reserve_bytes)} stay free)" if reserve_bytes else ""
         raise BadValueError(
-            f"the test writes {PLAIN.size(bytes_to_write)} and only {PLAIN.size(room_bytes)} "
-            "may be filled",
+            f"the test writes {PLAIN.size(bytes_to_write)} and only "
+            f"{PLAIN.size(max(room_bytes, 0))} may be filled{stays}",
             where=where,
-            mend="Free some space, or test less",
+            mend=mend,
         )

@@ -11,7 +11,6 @@ from vastcellar.bench.apart import ApartRun
 from vastcellar.bench.recorder_run import RecorderResult, RecorderRun, Snapshot, load_together
 from vastcellar.core.chain import Chain, free_bytes
 from vastcellar.core.endurance_run import Phase
-from vastcellar.core.errors import BadValueError
 from vastcellar.core.recorder import RecorderLoad, predicted_drops_on_trace
 from vastcellar.core.units import PLAIN, NumberFormat
 from vastcellar.devices.block_device import BlockDevice
@@ -23,7 +22,7 @@ from vastcellar.services.proving.conditions import (
     on_disk,
 )
 from vastcellar.services.proving.folder_runs import recorder_run
-from vastcellar.services.proving.places import find_place
+from vastcellar.services.proving.places import find_place, require_room
 from vastcellar.services.proving.rigs import make_rig, rig_speed
 from vastcellar.services.rescuing import add_run
 from vastcellar.services.run_records import Conditions, recorder_record
@@ -45,7 +44,7 @@ __all__ = [
     "load_together",
     "plan_folder_proof",
     "predicted_frames_dropped",
-    "require_room",
+    "require_room_for_takes",
     "rig_proof",
     "rig_speed",
 ]
@@ -110,22 +109,17 @@ def plan_folder_proof(folder: Path, load: RecorderLoad, tbw_bytes: float = 0.0) 
     )
 
 
-def require_room(plan: ProofPlan) -> None:
+def require_room_for_takes(plan: ProofPlan) -> None:
     """Raise BadValueError where the test would not leave its reserve free."""
     room = plan.free_bytes - plan.reserve_bytes
-    if plan.bytes_to_write <= room:
-        return
     longest_s = max(room, 0) / plan.load.average_bytes_per_s
     mend = (
         f"Free some space, or test at most {PLAIN.duration(int(longest_s))}"
         if longest_s >= 1
         else "Free some space"
     )
-    raise BadValueError(
-        f"the test writes {PLAIN.size(plan.bytes_to_write)} and only {PLAIN.size(max(room, 0))} "
-        f"may be filled ({PLAIN.size(plan.reserve_bytes)} stay free)",
-        where=plan.target,
-        mend=mend,
+    require_room(
+        plan.bytes_to_write, room, plan.target, reserve_bytes=plan.reserve_bytes, mend=mend
     )
 
 
@@ -146,7 +140,7 @@ def folder_proof(
     """
     load = load_together(as_loads(loads))
     plan = plan_folder_proof(folder, load, chain.parts.drive.tbw_bytes if chain else 0.0)
-    require_room(plan)
+    require_room_for_takes(plan)
     place = find_place(folder)
     spec = loads, folder, notes_folder
     run = ApartRun[RecorderResult](recorder_run, *spec) if apart else recorder_run(*spec)

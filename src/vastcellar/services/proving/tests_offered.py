@@ -33,7 +33,7 @@ from vastcellar.services.proving.flat_proving import (
     FlatPlan,
     burst_plan,
     capacity_plan,
-    require_flat_room,
+    fit_to_room,
     rig_room_bytes,
 )
 from vastcellar.services.proving.grounds import FolderGround, Ground, RigGround
@@ -50,7 +50,7 @@ from vastcellar.services.proving.protocols import (
 from vastcellar.services.proving.recorder_proving import (
     load_together,
     plan_folder_proof,
-    require_room,
+    require_room_for_takes,
     rig_speed,
 )
 from vastcellar.services.runs.resting import COOL, Rest, rest_of
@@ -249,7 +249,7 @@ def _recorder_text(
     whole = load_together(loads)
     total = sum(load.total_bytes for load in loads)
     if place is not None:
-        require_room(plan_folder_proof(Path(place.folder_name), whole))
+        require_room_for_takes(plan_folder_proof(Path(place.folder_name), whole))
     together = f" from {len(loads)} cameras at once" if len(loads) > 1 else ""
     parts = [
         f"{fmt.size(total)} paced at {fmt.rate(whole.average_bytes_per_s)}{together}",
@@ -263,7 +263,7 @@ def _flat_text(wish: Wish, chain: Chain, place: Place | None, fmt: NumberFormat)
     room = place.room_bytes if place else rig_room_bytes(chain)
     plan = _flat_plan(wish.test, wish.amount, room)
     if place is not None:
-        require_flat_room(plan, place)
+        plan = fit_to_room(plan, place)
     is_bounded = plan.until_steady or math.isfinite(plan.most_s)
     parts = [f"Writes {'at most ' if is_bounded else ''}{fmt.size(plan.most_bytes)}"]
     if plan.until_steady:

@@ -16,6 +16,12 @@ def quietly(*command: str) -> subprocess.CompletedProcess[str]:
     return subprocess.run(command, capture_output=True, check=True, text=True)
 
 
+def turn_read_only(disk: Path) -> None:
+    """Do what the kernel does after an error on the disk: open writers get EROFS, too."""
+    loop = quietly("findmnt", "-no", "SOURCE", str(disk)).stdout.strip()
+    Path("/sys/fs/ext4", Path(loop).name, "trigger_fs_error").write_text("test")
+
+
 @contextmanager
 def loop_disk(folder: Path, name: str, size_bytes: int = 192 * 2**20) -> Iterator[Path]:
     """Yield the mount point of a small ext4 disk; the test is skipped where that isn't allowed."""

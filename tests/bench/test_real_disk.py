@@ -2,11 +2,10 @@
 
 import os
 from fractions import Fraction
-from pathlib import Path
 
 import pytest
 
-from disks import loop_disk, quietly
+from disks import loop_disk, turn_read_only
 from vastcellar.bench.flat_run import FlatPlan, FlatRun
 from vastcellar.bench.folder_target import FolderTarget
 from vastcellar.bench.offload_run import OffloadRun
@@ -65,9 +64,7 @@ def start_fault(disk, fault):
         with (disk / "ballast").open("wb") as ballast:
             os.posix_fallocate(ballast.fileno(), 0, room.f_bavail * room.f_bsize)
     else:
-        # What the kernel does after an error on the disk: open writers get EROFS too.
-        loop = quietly("findmnt", "-no", "SOURCE", str(disk)).stdout.strip()
-        Path("/sys/fs/ext4", Path(loop).name, "trigger_fs_error").write_text("test")
+        turn_read_only(disk)
 
 
 RUNS = {

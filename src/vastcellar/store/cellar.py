@@ -217,13 +217,13 @@ class Cellar:
     def add_run(self, run: RunRecord, trace_csv: str, *, wear_bytes: int = 0) -> int:
         """Keep *run* under its unit and return its number; *wear_bytes* count as written."""
         with self._session() as session:
+            # Summed by the database: two processes that read, add and write lose one's bytes. It
+            # is read after that, too, when nobody else can write any more.
+            more = UnitRow.written_bytes + wear_bytes
+            mine = update(UnitRow).where(UnitRow.tag == run.unit_tag)
+            session.execute(mine.values(written_bytes=more))
             unit = _require_unit(session, run.unit_tag)
-            before = {"unit_written_bytes": unit.written_bytes}
-            if wear_bytes:
-                # Summed by the database: two processes that read, add and write lose one's bytes.
-                more = UnitRow.written_bytes + wear_bytes
-                mine = update(UnitRow).where(UnitRow.tag == run.unit_tag)
-                session.execute(mine.values(written_bytes=more))
+            before = {"unit_written_bytes": unit.written_bytes - wear_bytes}
             row = RunRow(
                 unit_tag=run.unit_tag,
                 kind=run.kind,

@@ -8,6 +8,7 @@ from collections.abc import Iterator
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from pathlib import Path
+from types import SimpleNamespace
 
 import pytest
 from hypothesis import settings
@@ -52,3 +53,16 @@ def workplace(places: Folders) -> Iterator[Workplace]:
     opened = open_workplace(demo=True, places=places)
     yield opened
     opened.close()
+
+
+@pytest.fixture
+def lies_on(monkeypatch):
+    """Say which device every folder lies on."""
+
+    def say(identity):
+        monkeypatch.setattr(
+            "vastcellar.services.binding.find_place",
+            lambda _folder: SimpleNamespace(identity=identity),
+        )
+
+    return say

@@ -67,7 +67,6 @@ def read_all(path, contents, read):
             assert sentence.encode("utf-8"), "a complaint must be printable"
             said.append(sentence)
         except Exception as error:
-            Path("/tmp/fuzz-case").write_bytes(content)
             raise AssertionError(f"case {number}: {type(error).__name__}: {error}") from error
     return taken, said
 

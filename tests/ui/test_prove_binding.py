@@ -1,7 +1,5 @@
 """In the window: whose device it is, what the cellar couldn't take, text that is no markup."""
 
-from types import SimpleNamespace
-
 import pytest
 from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtGui import QHelpEvent
@@ -31,17 +29,6 @@ def page(app, qtbot, tmp_path):
     made.form.asked = Amount(8_000_000)
     made.form.choose("write")
     return made
-
-
-@pytest.fixture
-def lies_on(monkeypatch):
-    def say(identity):
-        monkeypatch.setattr(
-            "vastcellar.services.binding.find_place",
-            lambda _folder: SimpleNamespace(identity=identity),
-        )
-
-    return say
 
 
 def test_the_first_run_asks_and_no_means_measured_and_not_kept(app, page, qtbot, lies_on):

@@ -245,10 +245,13 @@ class MeasurePage(QWidget):
                 question = binding_question(self._bench.shelf, unit.tag, folder)
             if question is None:
                 self._start_as(unit.tag if unit else "", chain)
+            else:
+                self.form.make(chain)  # what can't begin is said before anybody is asked
         except VastCellarError as error:
             self.form.say(error)
             return
         self.binding.ask(question)
+        self.form.start_button.setEnabled(question is None)  # one thing to press, not two
 
     def _start_as(self, unit_tag: str, chain: Chain) -> None:
         title = self._title_on(chain.parts.name)
@@ -264,6 +267,7 @@ class MeasurePage(QWidget):
                 self._bench.bind(question)
             self._start_as(question.unit_tag if is_unit else "", chain)
         except VastCellarError as error:
+            self.form.refresh(is_busy=False)
             self.form.say(error)
 
     def _cancel(self) -> None:

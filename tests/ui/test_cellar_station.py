@@ -1,5 +1,7 @@
 """Units of one's own: added, refused, changed, recorded to, and there after a restart."""
 
+from dataclasses import replace
+
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 
@@ -92,3 +94,36 @@ def test_match_with_nothing_chosen_says_what_to_do_and_draws_no_empty_plot(start
     assert page.room.value() == app.bench.document.shoot.ambient_c
     assert not page.room.isEnabled()
     assert "Choose a drive above" in page._cards.itemAt(0).widget().text()
+
+
+def test_in_a_cellar_of_ones_own_a_rig_is_a_rehearsal_and_proves_nothing(
+    start, qtbot, places, slipway, monkeypatch
+):
+    """Kept and shown as that; the verdict stays computed. Only a demo takes it for a drive."""
+    monkeypatch.setattr(
+        "vastcellar.services.proving.tests_offered.rig_speed", lambda _s: float("inf")
+    )
+    own = Cellar(places.cellar_file)
+    own.add_unit(Unit("M-03", "pentle-q1-1", "drumlin-pocket"))
+    own.close()
+    app = start(demo=False)
+    camera = replace(slipway.camera("C"), longest_take_s=60.0)
+    camera = replace(camera, setup=replace(slipway.camera("A").setup, unit_tag="M-03"))
+    app.bench.document.edit(replace(slipway, cameras=(camera,)), "one camera")
+    app.bench.document.choose("C")
+    qtbot.waitUntil(lambda: bool(app.bench.judgement and app.bench.judgement.chain))
+    page = app.window.station("prove").measure
+    page.form.target.rig_choice.setChecked(True)
+    page.form.choose("recorder")
+    qtbot.mouseClick(page.form.start_button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: not app.jobs.is_busy and len(app.bench.shelf.records) == 1)
+    assert "simulated, a rehearsal" in page.mode_line.text()
+    qtbot.waitUntil(lambda: "rehearsal" in page.verdict.evidence.text())
+    assert app.bench.judgement.evidence.value == "computed"
+    cellar = app.window.station("cellar")
+    cellar.shelf.tag = "M-03"
+    cellar.refresh()
+    assert "0 with a finished test" in cellar.subtitle.text()
+    model = cellar.table.model()
+    row = [model.index(0, column).data() for column in range(model.columnCount())]
+    assert "recorder, simulated, a rehearsal" in row

@@ -43,6 +43,11 @@ class Workplace:
     removed: tuple[Removed, ...] = ()
     """Leftovers of killed tests that this start took away."""
 
+    @property
+    def rig_word(self) -> str:
+        """What a run on a rig is called: it stands for a drive in a demo only."""
+        return "simulated" if self.is_demo else "simulated, a rehearsal"
+
     def shelf(self) -> Shelf:
         """Return the units and proofs as they stand now."""
         runs = self.cellar.runs()

@@ -18,18 +18,21 @@ _NOTHING = "–"
 
 
 def run_rows(
-    records: Iterable[RunRecord], unit_tag: str, fmt: NumberFormat
+    records: Iterable[RunRecord], unit_tag: str, fmt: NumberFormat, *, rig_word: str
 ) -> list[tuple[str, ...]]:
-    """Return the runs of a unit in their order, one row each under ``RUN_HEADERS``."""
-    return [_row(each, fmt) for each in records if each.unit_tag == unit_tag]
+    """Return the runs of a unit in their order, one row each under ``RUN_HEADERS``.
+
+    *rig_word* is what the workplace calls runs on a rig.
+    """
+    return [_row(each, fmt, rig_word) for each in records if each.unit_tag == unit_tag]
 
 
-def _row(record: RunRecord, fmt: NumberFormat) -> tuple[str, ...]:
+def _row(record: RunRecord, fmt: NumberFormat, rig_word: str) -> tuple[str, ...]:
     day = record.measured_at.astimezone()
     what = record.kind
     if name := record.figures.get("protocol"):
         what += f" ({name})"
-    what += ", simulated" if record.is_simulated else ""
+    what += f", {rig_word}" if record.is_simulated else ""
     what += "" if record.is_complete else ", not finished"
     return (
         f"{day.day} {day:%b %Y, %H:%M}",

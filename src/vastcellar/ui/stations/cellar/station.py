@@ -174,7 +174,7 @@ class CellarStation(QWidget):
         if unit.note:
             facts.append(unit.note)
         self.unit_line.setText(" · ".join(facts))
-        runs = run_rows(bench.shelf.records, tag, numbers)
+        runs = run_rows(bench.shelf.records, tag, numbers, rig_word=bench.workplace.rig_word)
         self.runs.show_rows(runs)
         self.table.setVisible(bool(runs))
         self.no_runs.setVisible(not runs)

@@ -293,7 +293,8 @@ class MeasurePage(QWidget):
             self.trace.begin_flat_out(needed)
             self._show_expected()
         self._diagnosed_s = 0.0
-        simulated = "simulated · " if job.proof.is_simulated else ""
+        rig_word = self._bench.workplace.rig_word
+        simulated = f"{rig_word} · " if job.proof.is_simulated else ""
         self.mode_line.setText(f"{simulated}{job.title}")
         self.form.say_ended_by(None)
         self.form.start_button.setEnabled(False)
@@ -368,8 +369,8 @@ class MeasurePage(QWidget):
         self._on_moved(job)
         result = job.result
         if result is not None:
-            how = getattr(result, "write_mode", "") or ("simulated" if job.proof.is_simulated
-                                                        else "")  # fmt: skip
+            rig_word = self._bench.workplace.rig_word
+            how = rig_word if job.proof.is_simulated else getattr(result, "write_mode", "")
             early = result.ended_by
             self.mode_line.setText(" · ".join(part for part in (how, early, job.kept_text) if part))
         self._show_result(job)

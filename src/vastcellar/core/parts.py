@@ -304,6 +304,9 @@ def case_misfit(drive: Drive, enclosure: Enclosure) -> str:
     return ""
 
 
+LONGEST_TAG = 40
+
+
 @dataclass(frozen=True, slots=True)
 class Unit:
     """One thing on the shelf, with its tag."""
@@ -330,6 +333,12 @@ class Unit:
         where = f"unit {self.tag!r}"
         if not self.tag.strip():
             raise BadValueError("a unit has no tag", where="unit", mend="Give the tag on its label")
+        if len(self.tag) > LONGEST_TAG or not self.tag.isprintable():
+            raise BadValueError(
+                f"the tag has {len(self.tag)} characters, or some that can't be printed",
+                where="unit",
+                mend=f"Give at most {LONGEST_TAG} characters in one line, as on its label",
+            )
         require_not_negative(where, written_bytes=self.written_bytes, used_bytes=self.used_bytes)
 
 

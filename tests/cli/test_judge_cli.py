@@ -241,3 +241,17 @@ def test_paths_are_checked_before_anything_is_measured(type_it, tmp_path):
         done = type_it("prove", "write", disk, "--size", "8MB", "--trace", trace, code=1)
         assert says in done.stderr
         assert done.stdout == ""
+
+
+def test_a_shoot_named_by_somebody_else_steers_no_terminal(type_it, tmp_path):
+    """A name that clears the screen, sets the title, writes from right to left."""
+    shoot = json.loads((EXAMPLES / "slipway.shoot.json").read_text())
+    shoot["name"] = "\x1b[2JSlip\u202e"
+    for camera in shoot["cameras"]:
+        camera["name"] = "Main\x1b]0;title\x07\x9b31m"
+    path = tmp_path / "a.shoot.json"
+    path.write_text(json.dumps(shoot))
+    for words in (("need", path), ("judge", path), ("judge", path, "--json")):
+        told = type_it(*words).stdout
+        assert "Main" in told
+        assert not set(told) & set("\x1b\x07\x9b\u202e\r"), words

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import click
 
-from vastcellar.cli.printing import print_json, print_lines
+from vastcellar.cli.printing import echo, print_json, print_lines
 from vastcellar.cli.running import is_demo
 from vastcellar.core.units import PLAIN
 from vastcellar.services.runs.calibrating import calibrate_unit, forget_calibration
@@ -30,7 +30,7 @@ def calibrate(unit_tag: str, dry_run: bool, forget: bool, as_json: bool) -> None
             if as_json:
                 print_json({"unit": unit_tag, "forgotten": had})
             else:
-                click.echo("Forgotten." if had else "It wasn't calibrated.")
+                echo("Forgotten." if had else "It wasn't calibrated.")
             return
         made = calibrate_unit(workplace, unit_tag, keep=not dry_run)
     finally:
@@ -51,10 +51,10 @@ def calibrate(unit_tag: str, dry_run: bool, forget: bool, as_json: bool) -> None
         ]
     )  # fmt: skip
     for question in record.fit.open_questions:
-        click.echo(f"Used only up to a drop whose cause is open. {question}.")
+        echo(f"Used only up to a drop whose cause is open. {question}.")
     if made.link_bytes_per_s:
-        click.echo(f"The link carried {PLAIN.rate(made.link_bytes_per_s)}: it counts on that port.")
+        echo(f"The link carried {PLAIN.rate(made.link_bytes_per_s)}: it counts on that port.")
     for reason in made.left_out:
-        click.echo(f"Left out: {reason}.")
+        echo(f"Left out: {reason}.")
     if not dry_run:
-        click.echo("Match uses it from now on.")
+        echo("Match uses it from now on.")

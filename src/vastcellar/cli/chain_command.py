@@ -6,7 +6,7 @@ from pathlib import Path
 
 import click
 
-from vastcellar.cli.printing import print_json, print_lines
+from vastcellar.cli.printing import echo, print_json, print_lines
 from vastcellar.core.chain import Stage
 from vastcellar.core.evidence import Evidence
 from vastcellar.core.units import PLAIN
@@ -63,9 +63,9 @@ def chain(chain_file: Path, as_json: bool) -> None:
         )
         return
     if built.problem:
-        click.echo(f"Delivers nothing: {built.problem}.")
+        echo(f"Delivers nothing: {built.problem}.")
         return
-    click.echo(f"{mode.name if mode else 'no link'}: {built.negotiated.why}")
+    echo(f"{mode.name if mode else 'no link'}: {built.negotiated.why}")
     print_lines(
         [
             (
@@ -77,7 +77,7 @@ def chain(chain_file: Path, as_json: bool) -> None:
         ]
     )
     if narrowest and lasting:
-        click.echo(
+        echo(
             f"Delivers {PLAIN.rate(built.delivered_write_bytes_per_s)}, limited by the "
             f"{narrowest.name.lower()}; in the long run "
             f"{PLAIN.rate(built.lasting_write_bytes_per_s)}, limited by the {lasting.name.lower()}."

@@ -7,7 +7,7 @@ from typing import Any
 
 import click
 
-from vastcellar.cli.printing import print_json
+from vastcellar.cli.printing import echo, print_json
 from vastcellar.cli.quantities import Quantity
 from vastcellar.core.errors import VastCellarError
 from vastcellar.core.units import PLAIN, parse_rate
@@ -61,7 +61,7 @@ def diagnose(
     for answer in answers:
         if "error" in answer:
             if as_json:
-                click.echo(f"vast-cellar: {answer['error']}", err=True)
+                echo(f"vast-cellar: {answer['error']}", err=True)
             ctx.exit(1)
 
 
@@ -79,11 +79,11 @@ def _answer(name: str, found: Diagnosis) -> dict[str, Any]:
 
 def _print(answer: dict[str, Any]) -> None:
     if "error" in answer:
-        click.echo(answer["error"])
+        echo(answer["error"])
         return
-    click.echo(f"{answer['file']}: {', '.join(CAUSE_WORDS[name] for name in answer['causes'])}")
+    echo(f"{answer['file']}: {', '.join(CAUSE_WORDS[name] for name in answer['causes'])}")
     for line in diagnosis_lines(answer):
-        click.echo(f"  {line}")
+        echo(f"  {line}")
 
 
 def diagnosis_lines(answer: dict[str, Any]) -> list[str]:

@@ -7,7 +7,7 @@ from typing import Any
 
 import click
 
-from vastcellar.cli.printing import print_json
+from vastcellar.cli.printing import echo, print_json
 from vastcellar.cli.running import is_demo
 from vastcellar.core.parts import Catalog
 from vastcellar.core.shoot import Camera, Shoot
@@ -44,11 +44,11 @@ def judge(shoot_file: Path, camera_key: str | None, demo: bool, as_json: bool) -
         print_json({"shoot": shoot.name, "is_demo": workplace.is_demo, "cameras": judged})
         return
     for each in judged:
-        click.echo(f"{each['key']} {each['name']}: {each['says']}")
-        click.echo(f"  {each['reason']}")
-        click.echo(f"  {each['evidence_line']}")
+        echo(f"{each['key']} {each['name']}: {each['says']}")
+        echo(f"  {each['reason']}")
+        echo(f"  {each['evidence_line']}")
         if each["mend"]:
-            click.echo(f"  Mend: {each['mend']}")
+            echo(f"  Mend: {each['mend']}")
 
 
 def _figures(shoot: Shoot, camera: Camera, catalog: Catalog, shelf: Shelf) -> dict[str, Any]:

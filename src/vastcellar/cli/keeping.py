@@ -11,8 +11,10 @@ from typing import Any
 import click
 
 from vastcellar.cli.exit_codes import CANCELLED, ENDED_BY_DISK
+from vastcellar.cli.printing import echo
 from vastcellar.cli.running import is_demo
 from vastcellar.core.errors import BadValueError, VastCellarError
+from vastcellar.core.printable import printable
 from vastcellar.core.units import PLAIN
 from vastcellar.services.binding import bind, binding_question
 from vastcellar.services.proving.keeping import AnyProof, keep_any
@@ -70,7 +72,7 @@ def _settle(
                 where=f"unit {unit_tag}",
                 mend="If so, add --bind; to measure without keeping, leave --unit out",
             )
-        if not click.confirm(f"{question.text}.\nBind it?", err=True):
+        if not click.confirm(printable(f"{question.text}.\nBind it?"), err=True):
             raise click.Abort
     bind(workplace, question)
 
@@ -81,16 +83,16 @@ def keep_and_tell(workplace: Workplace | None, unit_tag: str | None, proof: AnyP
         return
     for kept in keep_any(workplace, unit_tag, proof):
         if kept.foretold is not None:
-            click.echo(foretold_sentence(kept.foretold, PLAIN), err=True)
-        click.echo(f"Kept as run {kept.run_id}.", err=True)
+            echo(foretold_sentence(kept.foretold, PLAIN), err=True)
+        echo(f"Kept as run {kept.run_id}.", err=True)
 
 
 def end_of(run: Any) -> None:
     """Leave with the exit code of how *run* ended: whole, cancelled, or ended by its disk."""
     error, result = run.error, run.result
     if isinstance(error, VastCellarError):
-        click.echo(f"vast-cellar: {error}", err=True)
+        echo(f"vast-cellar: {error}", err=True)
         raise SystemExit(ENDED_BY_DISK)
     if result is None or not getattr(result, "is_complete", True):
-        click.echo("vast-cellar: the run was cancelled.", err=True)
+        echo("vast-cellar: the run was cancelled.", err=True)
         raise SystemExit(CANCELLED)

@@ -10,6 +10,7 @@ import click
 
 from vastcellar import __version__
 from vastcellar.cli.exit_codes import SENTENCE
+from vastcellar.cli.printing import echo
 from vastcellar.core.errors import VastCellarError
 
 # A command is imported when it is called: an answer in the terminal waits for no other's needs.
@@ -84,5 +85,5 @@ def main() -> None:
         error.show()
         sys.exit(error.exit_code)
     except VastCellarError as error:
-        click.echo(f"vast-cellar: {error}", err=True)
+        echo(f"vast-cellar: {error}", err=True)
         sys.exit(SENTENCE)

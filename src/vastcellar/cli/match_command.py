@@ -7,7 +7,7 @@ from pathlib import Path
 
 import click
 
-from vastcellar.cli.printing import print_json
+from vastcellar.cli.printing import echo, print_json
 from vastcellar.core.candidates import CandidateTable
 from vastcellar.core.picks import (
     School,
@@ -64,15 +64,15 @@ def match_command(
         return
     table = found.table
     names = ", ".join(host.name for host in hosts)
-    click.echo(f"{len(table)} combinations on {names}; {int(table.holds.sum())} hold.")
+    echo(f"{len(table)} combinations on {names}; {int(table.holds.sum())} hold.")
     for pick, row in found.picks.items():
-        click.echo(f"  {pick.value}: {_line(table, row, catalog.currency)}")
-    click.echo(f"By {school}:" if not school.startswith("by") else "By the need:")
+        echo(f"  {pick.value}: {_line(table, row, catalog.currency)}")
+    echo(f"By {school}:" if not school.startswith("by") else "By the need:")
     for row in rows[: min(most, _MOST_PRINTED)].tolist():
-        click.echo(f"  {_line(table, row, catalog.currency)}")
+        echo(f"  {_line(table, row, catalog.currency)}")
     if found.building_pays_from_bytes:
         size = PLAIN.size(found.building_pays_from_bytes)
-        click.echo(f"Building it yourself is cheaper from {size} on.")
+        echo(f"Building it yourself is cheaper from {size} on.")
 
 
 def _line(table: CandidateTable, row: int, currency: str) -> str:

@@ -8,7 +8,7 @@ from typing import Any
 
 import click
 
-from vastcellar.cli.printing import print_json, print_lines
+from vastcellar.cli.printing import echo, print_json, print_lines
 from vastcellar.core.guarantees import guarantee_margins
 from vastcellar.core.shoot_plan import CameraPlan, day_on_media
 from vastcellar.core.units import PLAIN
@@ -126,7 +126,7 @@ def _print(job: PlannedShoot) -> None:
     plan, shoot = job.plan, job.shoot
     for each in plan.cameras:
         camera, need = each.camera, each.need
-        click.echo(f"{camera.key} {camera.name}: {camera.recording.name}")
+        echo(f"{camera.key} {camera.name}: {camera.recording.name}")
         spread = range_text(need, PLAIN)
         carry = f"{each.media_to_carry} of {PLAIN.size(camera.medium_bytes)}"
         covering = [
@@ -149,14 +149,14 @@ def _print(job: PlannedShoot) -> None:
             ]
         )
     if not plan.cameras:
-        click.echo(f"{shoot.name} has no cameras yet.")
+        echo(f"{shoot.name} has no cameras yet.")
         return
     days = "1 day" if shoot.days == 1 else f"{shoot.days} days"
-    click.echo(
+    echo(
         f"In {days}: {PLAIN.size(plan.total_bytes)} "
         f"({PLAIN.size(plan.easy_bytes)} to {PLAIN.size(plan.hard_bytes)})"
     )
     if plan.copies:
         print_lines([(each.copy.name, PLAIN.size(each.needed_bytes)) for each in plan.copies])
     for warning in job.warnings:
-        click.echo(f"! {warning_sentence(warning, shoot, PLAIN)}.")
+        echo(f"! {warning_sentence(warning, shoot, PLAIN)}.")

@@ -7,16 +7,22 @@ from typing import Any
 
 import click
 
+from vastcellar.core.printable import escaped, printable
 from vastcellar.services.exports import plain_for_json
+
+
+def echo(text: object = "", *, err: bool = False, nl: bool = True) -> None:
+    """Print *text*; what steers a terminal in it, as a file's name may, is marked instead."""
+    click.echo(printable(str(text)), err=err, nl=nl)
 
 
 def print_json(content: Any) -> None:
     """Print *content* as JSON. An infinite or missing figure is null, never a made-up one."""
-    click.echo(json.dumps(plain_for_json(content), indent=2, ensure_ascii=False))
+    click.echo(escaped(json.dumps(plain_for_json(content), indent=2, ensure_ascii=False)))
 
 
 def print_lines(lines: list[tuple[str, str]]) -> None:
     """Print label and value, values under each other."""
     width = max(len(label) for label, _ in lines)
     for label, value in lines:
-        click.echo(f"  {label:<{width}}  {value}")
+        echo(f"  {label:<{width}}  {value}")

@@ -10,7 +10,7 @@ from pathlib import Path
 import click
 
 from vastcellar.cli.keeping import end_of, keep_and_tell, unit_options, workplace_for
-from vastcellar.cli.printing import print_json, print_lines
+from vastcellar.cli.printing import echo, print_json, print_lines
 from vastcellar.cli.prove_files import edit, offload, project
 from vastcellar.cli.prove_flat import burst, capacity, read, write
 from vastcellar.cli.prove_sets import compare, protocol
@@ -139,13 +139,13 @@ def record(
         proof = _make(folder, loads, setup, workplace)
         if not as_json:
             plan = proof.plan
-            click.echo(
+            echo(
                 f"Writes {PLAIN.size(plan.bytes_to_write)} to {plan.target} in "
                 f"{PLAIN.duration(plan.load.duration_s)}; {PLAIN.size(plan.free_bytes)} are free."
             )
         for warning in proof.begin():
             if not as_json:
-                click.echo(f"Note: {warning}.")
+                echo(f"Note: {warning}.")
         _run(proof, quiet=as_json)
         _print_result(proof, as_json=as_json)
         keep_and_tell(workplace, unit_tag, proof)
@@ -239,7 +239,7 @@ def _print_result(proof: Proof, *, as_json: bool) -> None:
         )
         return
     if result.ended_by:
-        click.echo(f"Ended early: {result.ended_by}")
+        echo(f"Ended early: {result.ended_by}")
     marked = " (simulated)" if result.is_simulated else ""
     lines = [
         (f"achieved{marked}", PLAIN.rate(result.achieved_bytes_per_s, 2)),
@@ -263,4 +263,4 @@ def _print_result(proof: Proof, *, as_json: bool) -> None:
         ]  # fmt: skip
     print_lines(lines)
     for note in result.disturbances.notes():
-        click.echo(f"Note: {note}.")
+        echo(f"Note: {note}.")

@@ -11,7 +11,7 @@ from typing import Any
 import click
 
 from vastcellar.cli.keeping import end_of, keep_and_tell, unit_options, workplace_for
-from vastcellar.cli.printing import print_json, print_lines
+from vastcellar.cli.printing import echo, print_json, print_lines
 from vastcellar.cli.quantities import Quantity, parse_seconds
 from vastcellar.cli.running import run_to_end
 from vastcellar.core.units import PLAIN, parse_frame_rate, parse_rate, parse_size
@@ -178,7 +178,7 @@ def _offload_lines(result: OffloadResult) -> None:
         wrong = ", ".join(result.different) or "every clip as it was read"
         lines.append(("read back", f"{PLAIN.rate(result.verify.bytes_per_s, 1)}: {wrong}"))
     print_lines([*lines, ("how", result.write_mode)])
-    click.echo(limit_sentence(result, PLAIN))
+    echo(limit_sentence(result, PLAIN))
 
 
 def _run(
@@ -198,9 +198,9 @@ def _run(
         proof = file_proof(folder, plan, places.test_notes)
         warnings = proof.begin()
         if not as_json:
-            click.echo(f"Writes at most {PLAIN.size(proof.bytes_to_write)} to {folder}.")
+            echo(f"Writes at most {PLAIN.size(proof.bytes_to_write)} to {folder}.")
             for warning in warnings:
-                click.echo(f"Note: {warning}.")
+                echo(f"Note: {warning}.")
         run_to_end(proof.run, quiet=as_json)
         result = proof.run.result
         if result is not None and as_json:
@@ -208,6 +208,6 @@ def _run(
         elif result is not None:
             show(result)
             for note in result.notes:
-                click.echo(f"Note: {note}.")
+                echo(f"Note: {note}.")
         keep_and_tell(workplace, unit_tag, proof)
     end_of(proof.run)

@@ -12,7 +12,7 @@ import click
 
 from vastcellar.cli.diagnose_command import diagnosis_lines
 from vastcellar.cli.keeping import end_of, keep_and_tell, unit_options, workplace_for
-from vastcellar.cli.printing import print_json, print_lines
+from vastcellar.cli.printing import echo, print_json, print_lines
 from vastcellar.cli.quantities import Quantity, parse_seconds
 from vastcellar.cli.running import run_to_end
 from vastcellar.core.units import PLAIN, parse_rate, parse_size
@@ -192,12 +192,12 @@ def _prove(plan: FlatPlan, common: dict[str, Any]) -> None:
         warnings = proof.begin()
         if not as_json:
             wear = f", {PLAIN.percent(proof.tbw_share)} of its endurance" if proof.tbw_share else ""
-            click.echo(
+            echo(
                 f"Writes at most {PLAIN.size(proof.bytes_to_write)}{wear} to {proof.target}; "
                 f"{PLAIN.size(proof.room_bytes)} may be filled."
             )
             for warning in warnings:
-                click.echo(f"Note: {warning}.")
+                echo(f"Note: {warning}.")
         run_to_end(proof.run, quiet=as_json)
         result = proof.run.result
         if result is not None:
@@ -267,7 +267,7 @@ def _print(
         )
         return
     if result.ended_by:
-        click.echo(f"Ended early: {result.ended_by}")
+        echo(f"Ended early: {result.ended_by}")
     marked = " (simulated)" if result.is_simulated else ""
     written = result.write
     lines = [
@@ -286,12 +286,12 @@ def _print(
         lines.insert(0, ("true capacity", PLAIN.size(result.true_capacity_bytes)))
     print_lines(lines)
     for note in result.notes:
-        click.echo(f"Note: {note}.")
+        echo(f"Note: {note}.")
     if found is not None:
         figures = diagnosis_figures(found)
-        click.echo("Diagnosis: " + ", ".join(figures["causes"]))
+        echo("Diagnosis: " + ", ".join(figures["causes"]))
         for line in diagnosis_lines(figures):
-            click.echo(f"  {line}")
+            echo(f"  {line}")
 
 
 def _latency(result: FlatResult) -> str:

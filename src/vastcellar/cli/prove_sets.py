@@ -9,7 +9,7 @@ from pathlib import Path
 import click
 
 from vastcellar.cli.keeping import end_of, keep_and_tell, unit_options, workplace_for
-from vastcellar.cli.printing import print_json, print_lines
+from vastcellar.cli.printing import echo, print_json, print_lines
 from vastcellar.cli.quantities import Quantity, parse_seconds
 from vastcellar.cli.running import run_to_end
 from vastcellar.core.protocol_text import HINT, parse_steps
@@ -135,11 +135,11 @@ def _ground(
 
 
 def _print_plan(plan: ProtocolPlan) -> None:
-    click.echo(f"{plan.protocol.name}: {plan.protocol.purpose}.")
+    echo(f"{plan.protocol.name}: {plan.protocol.purpose}.")
     for each in plan.steps:
         longest = "" if math.isinf(each.most_s) else f", {PLAIN.duration(each.most_s)} at most"
         writes = f", writes at most {PLAIN.size(each.bytes_to_write)}"
-        click.echo(f"  {each.step.kind}{writes if each.bytes_to_write else ''}{longest}")
+        echo(f"  {each.step.kind}{writes if each.bytes_to_write else ''}{longest}")
 
 
 def _plan_figures(plan: ProtocolPlan) -> dict[str, object]:
@@ -160,7 +160,7 @@ def _plan_figures(plan: ProtocolPlan) -> dict[str, object]:
 
 
 def _ask(instruction: str) -> bool:
-    click.echo(f"{instruction}.", err=True)
+    echo(f"{instruction}.", err=True)
     return click.confirm("Go on?", default=True, err=True)
 
 
@@ -170,14 +170,14 @@ def _print_run(run: ProtocolRun, *, as_json: bool) -> None:
         print_json(figures)
         return
     for step, summary in figures["summary"].items():
-        click.echo(
+        echo(
             f"  {step.replace('_', ' ')}: {PLAIN.rate(summary['median'], 1)} (median of "
             f"{summary['count']}, spread {PLAIN.percent(summary['spread_share'])})"
         )
     if figures["diagnosis"]:
-        click.echo("Diagnosis: " + ", ".join(figures["diagnosis"]["causes"]))
+        echo("Diagnosis: " + ", ".join(figures["diagnosis"]["causes"]))
         for finding in figures["diagnosis"]["findings"]:
-            click.echo(f"  {finding['evidence']}")
+            echo(f"  {finding['evidence']}")
 
 
 @click.command()
@@ -195,7 +195,7 @@ def compare(folder_a: Path, folder_b: Path, times: int, size: int | None, as_jso
     run = AlternatingRun((folder_a, folder_b), plan, own.test_notes, times)
     if not as_json:
         for folder in (folder_a, folder_b):
-            click.echo(f"Writes {PLAIN.size(run.bytes_to_write)} in all to {folder}.")
+            echo(f"Writes {PLAIN.size(run.bytes_to_write)} in all to {folder}.")
     run_to_end(run, quiet=as_json)
     figures = run.figures()
     if as_json:
@@ -210,7 +210,7 @@ def compare(folder_a: Path, folder_b: Path, times: int, size: int | None, as_jso
                     for side in ("a", "b")
                 ]
             )  # fmt: skip
-            click.echo(f"  {difference_sentence(figures['compared'], what, PLAIN)}")
+            echo(f"  {difference_sentence(figures['compared'], what, PLAIN)}")
         if words := words_of(figures["conditions_that_differ"]):
-            click.echo(words)
+            echo(words)
     end_of(run)

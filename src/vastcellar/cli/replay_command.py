@@ -6,7 +6,7 @@ from pathlib import Path
 
 import click
 
-from vastcellar.cli.printing import print_json
+from vastcellar.cli.printing import echo, print_json
 from vastcellar.core.units import PLAIN
 from vastcellar.services.catalogs import read_catalog
 from vastcellar.services.folders import folders
@@ -35,7 +35,7 @@ def replay(trace: Path, shoot: Path, camera: str | None, as_json: bool) -> None:
         print_json({"cameras": [_as_json(each) for each in found]})
         return
     for each in found:
-        click.echo(replay_sentence(each, PLAIN))
+        echo(replay_sentence(each, PLAIN))
 
 
 def _as_json(each: CameraReplay) -> dict[str, object]:

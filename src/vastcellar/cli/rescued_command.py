@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import click
 
-from vastcellar.cli.printing import print_json
+from vastcellar.cli.printing import echo, print_json
 from vastcellar.cli.running import is_demo
 from vastcellar.services.rescuing import keep_rescued, rescued_runs
 from vastcellar.services.workplace import open_workplace
@@ -35,9 +35,9 @@ def rescued(keep: bool, as_json: bool) -> None:
         print_json({"rescued": rows})
         return
     if not rows:
-        click.echo("No run waits to be kept.")
+        echo("No run waits to be kept.")
     for row in rows:
         kept = f", kept as run {row['kept_as_run']}" if row["kept_as_run"] else ""
-        click.echo(f"{row['kind']} of {row['unit']}, {row['measured_at']}{kept}")
+        echo(f"{row['kind']} of {row['unit']}, {row['measured_at']}{kept}")
     if rows and not keep:
-        click.echo("To put them into the cellar: vast-cellar rescued --keep")
+        echo("To put them into the cellar: vast-cellar rescued --keep")

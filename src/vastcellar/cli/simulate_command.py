@@ -7,7 +7,7 @@ from pathlib import Path
 
 import click
 
-from vastcellar.cli.printing import print_json, print_lines
+from vastcellar.cli.printing import echo, print_json, print_lines
 from vastcellar.cli.quantities import Quantity, parse_seconds
 from vastcellar.core.endurance_run import EventKind
 from vastcellar.core.errors import BadValueError
@@ -140,7 +140,7 @@ def _as_json(result: Simulated, ambient_c: float) -> dict[str, object]:
 def _print(result: Simulated) -> None:
     run = result.run
     words = {True: "Holds", False: "Falls short", None: "Written flat out"}
-    click.echo(f"{words[result.holds]} (simulated).")
+    echo(f"{words[result.holds]} (simulated).")
     lines = [
         ("written", PLAIN.size(run.written_bytes)),
         ("lowest it could take", PLAIN.rate(run.lowest_ability_bytes_per_s)),

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import click
 
-from vastcellar.cli.printing import print_json, print_lines
+from vastcellar.cli.printing import echo, print_json, print_lines
 from vastcellar.core.quick_sum import Fit
 from vastcellar.core.units import PLAIN
 from vastcellar.services.catalogs import read_catalog
@@ -23,7 +23,7 @@ def sum_command(line: tuple[str, ...], as_json: bool) -> None:
     if as_json:
         print_json(_as_json(found))
         return
-    click.echo(found.headline)
+    echo(found.headline)
     print_lines(
         [
             (each.label, f"{each.value}  {each.reckoning}".rstrip())
@@ -33,7 +33,7 @@ def sum_command(line: tuple[str, ...], as_json: bool) -> None:
         or [("in all", found.headline)]
     )
     if found.verdict:
-        click.echo(found.verdict)
+        echo(found.verdict)
 
 
 def _as_json(found: AnsweredSum) -> dict[str, object]:

@@ -7,7 +7,7 @@ from typing import Any
 
 import click
 
-from vastcellar.cli.printing import print_json
+from vastcellar.cli.printing import echo, print_json
 from vastcellar.cli.quantities import Quantity
 from vastcellar.cli.running import is_demo
 from vastcellar.core.parts import Unit
@@ -72,13 +72,13 @@ def list_units(as_json: bool) -> None:
                     "same_device": [list(pair) for pair in twins(shelf)]})  # fmt: skip
         return
     for each in rows:
-        click.echo(f"{each['tag']}: {each['says']}")
+        echo(f"{each['tag']}: {each['says']}")
     if not rows:
-        click.echo('No unit yet: vast-cellar unit add TAG --drive KEY. "match" lists drives.')
+        echo('No unit yet: vast-cellar unit add TAG --drive KEY. "match" lists drives.')
     for one, other in twins(shelf):
-        click.echo(f"Note: {one} and {other} are bound to the same device: are labels swapped?")
+        echo(f"Note: {one} and {other} are bound to the same device: are labels swapped?")
     for row in left_out:
-        click.echo(f"Note: {row} of the cellar can't be read and is left out.")
+        echo(f"Note: {row} of the cellar can't be read and is left out.")
 
 
 @unit.command()
@@ -123,7 +123,7 @@ def _tell(workplace: Workplace, tag: str, word: str, *, as_json: bool) -> None:
     if as_json:
         print_json(figures)
     else:
-        click.echo(f"{word} {tag}: {figures['says']}")
+        echo(f"{word} {tag}: {figures['says']}")
 
 
 def _figures(workplace: Workplace, shelf: Shelf, each: Unit) -> dict[str, Any]:

@@ -1,5 +1,7 @@
 """The one family of errors: what is wrong, where, and the mend."""
 
+from vastcellar.core.printable import printable
+
 _MOST_SHOWN, _HEAD, _TAIL = 500, 300, 100
 DISK_IS_FULL = "the disk is full"
 
@@ -42,7 +44,7 @@ def _shown(text: str) -> str:
     if len(text) > _MOST_SHOWN:
         text = f"{text[:_HEAD]} … {text[-_TAIL:]}"
     # Half a character, as of a file name that isn't UTF-8, can't be printed.
-    return text.encode("utf-8", errors="replace").decode("utf-8")
+    return printable(text).encode("utf-8", errors="replace").decode("utf-8")
 
 
 def _rebuild(kind: type[VastCellarError], what: str, where: str, mend: str) -> VastCellarError:

@@ -125,6 +125,38 @@ def test_saving_and_opening(app, qtbot, tmp_path, monkeypatch):
     assert "nothing was changed" in told[1]
 
 
+def test_two_windows_on_one_file_never_overwrite_each_other(start, qtbot, tmp_path, monkeypatch):
+    """The second to save is told, keeps its own under another name, and the first's stands."""
+    told = []
+    monkeypatch.setattr(QMessageBox, "exec", lambda box: told.append(box.informativeText()))
+    path, other_path = tmp_path / "day.shoot.json", tmp_path / "mine.shoot.json"
+    first = start()
+    type_into(field(first.window.station("shoot"), "Shoot"), "From the first")
+    assert first.menu._save_to(path)
+    second = start(shoot_path=path)
+    assert second.bench.document.shoot.name == "From the first"
+    type_into(field(first.window.station("shoot"), "Shoot"), "First, again")
+    assert first.menu._save_to(path)
+    type_into(field(second.window.station("shoot"), "Shoot"), "From the second")
+    assert not second.menu._save_to(path)
+    assert "Save as" in told[-1]
+    assert json.loads(path.read_text())["name"] == "First, again"
+    assert second.bench.document.is_unsaved
+    assert second.menu._save_to(other_path)
+    assert json.loads(other_path.read_text())["name"] == "From the second"
+    assert json.loads(path.read_text())["name"] == "First, again"
+
+
+@pytest.mark.parametrize("content", ["[" * 4000, '{"format": "vast-cellar/unsaved"}', "\x00\xff"])
+def test_a_damaged_autosave_is_set_aside_and_the_window_opens(start, places, content):
+    places.unsaved_folder.mkdir(parents=True)
+    (places.unsaved_folder / "0123456789abcdef.json").write_text(content, encoding="utf-8")
+    app = start()
+    assert app.bench.document.shoot.cameras
+    (aside,) = places.unsaved_folder.glob("*.damaged")
+    assert aside.read_text(encoding="utf-8") == content
+
+
 def test_a_shoot_that_cant_be_opened_at_the_start_is_told_and_the_window_works(
     start, tmp_path, monkeypatch
 ):

@@ -108,6 +108,8 @@ def test_judge_answers_for_every_camera_from_nothing(type_it):
     assert (by_key["A"]["verdict"], by_key["A"]["evidence"]) == ("falls short", "computed")
     assert by_key["A"]["margin"] < 0 and "fast cache is full" in by_key["A"]["reason"]
     assert by_key["A"]["mend"]
+    holding = [each for each in by_key.values() if each["verdict"] == "holds"]
+    assert holding and all(each["mend"] is None for each in holding)
     told = type_it("judge", EXAMPLES / "slipway.shoot.json", "--camera", "B").stdout
     assert told.startswith("B Second: ")
     assert "no camera 'Z'" in type_it("judge", EXAMPLES / "slipway.shoot.json", "--camera", "Z",

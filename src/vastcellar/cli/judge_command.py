@@ -9,6 +9,7 @@ import click
 
 from vastcellar.cli.printing import echo, print_json
 from vastcellar.cli.running import is_demo
+from vastcellar.core.evidence import Verdict
 from vastcellar.core.parts import Catalog
 from vastcellar.core.shoot import Camera, Shoot
 from vastcellar.core.units import PLAIN
@@ -53,7 +54,10 @@ def judge(shoot_file: Path, camera_key: str | None, demo: bool, as_json: bool) -
 
 def _figures(shoot: Shoot, camera: Camera, catalog: Catalog, shelf: Shelf) -> dict[str, Any]:
     judged = judge_camera(shoot, camera, catalog, shelf)
-    mend = next(iter(mends_for(shoot, camera, catalog, shelf).helping), None)
+    # What holds needs no mend, and nothing to be bought.
+    holds = judged.verdict is Verdict.HOLDS
+    mends = () if holds else mends_for(shoot, camera, catalog, shelf).helping
+    mend = next(iter(mends), None)
     price = price_text(mend.price, catalog.currency, PLAIN) if mend else ""
     proof, beside = judged.proof, judged.beside
     return {

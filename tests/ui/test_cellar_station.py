@@ -107,6 +107,7 @@ def test_in_a_cellar_of_ones_own_a_rig_is_a_rehearsal_and_proves_nothing(
     own.add_unit(Unit("M-03", "pentle-q1-1", "drumlin-pocket"))
     own.close()
     app = start(demo=False)
+    qtbot.waitUntil(lambda: app.bench.shelf.unit("M-03") is not None)
     camera = replace(slipway.camera("C"), longest_take_s=60.0)
     camera = replace(camera, setup=replace(slipway.camera("A").setup, unit_tag="M-03"))
     app.bench.document.edit(replace(slipway, cameras=(camera,)), "one camera")
@@ -115,6 +116,7 @@ def test_in_a_cellar_of_ones_own_a_rig_is_a_rehearsal_and_proves_nothing(
     page = app.window.station("prove").measure
     page.form.target.rig_choice.setChecked(True)
     page.form.choose("recorder")
+    qtbot.waitUntil(page.form.start_button.isEnabled)
     qtbot.mouseClick(page.form.start_button, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: not app.jobs.is_busy and len(app.bench.shelf.records) == 1)
     assert "simulated, a rehearsal" in page.mode_line.text()

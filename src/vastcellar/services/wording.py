@@ -142,16 +142,19 @@ def _loss(judgement: Judgement, camera: Camera, fmt: NumberFormat) -> str:
 
 
 def evidence_line(judgement: Judgement, fmt: NumberFormat) -> str:
-    """Return what the verdict rests on: "proved · ..." or "computed · ..."."""
+    """Return what the verdict rests on: "proved · ..." or "computed · ...".
+
+    What weakens it or doesn't reach comes first: a narrow window shows the beginning.
+    """
     proof = judgement.proof
     if judgement.evidence is Evidence.PROVED and proof is not None:
         where = "on a simulated rig" if proof.is_simulated else "on the real disk"
         day = proof.measured_at.astimezone()
         beside = differences_words(judgement.weakened, fmt)
         return (
-            f"proved {where}, {day.day} {day:%b %Y} · slowest second "
-            f"{fmt.rate(proof.slowest_second_ability_bytes_per_s)}"
+            f"proved {where}, {day.day} {day:%b %Y}"
             + (f" · but {beside}" if beside else "")
+            + f" · slowest second {fmt.rate(proof.slowest_second_ability_bytes_per_s)}"
         )
     if judgement.evidence is Evidence.CLAIMED:
         return "claimed · printed on its box"
@@ -161,7 +164,8 @@ def evidence_line(judgement: Judgement, fmt: NumberFormat) -> str:
     if judgement.verdict is Verdict.NOT_KNOWN:
         return "nothing to go by yet"
     basis = judgement.chain.parts.basis if judgement.chain else "typical figures"
-    computed = f"computed · chain, cache and heat with {basis}"
+    beside = f"{beside_words(judgement.beside, fmt)} · " if judgement.beside is not None else ""
+    computed = f"computed · {beside}chain, cache and heat with {basis}"
     stated = [
         stage.name.lower()
         for stage in (judgement.chain.stages if judgement.chain else ())
@@ -169,8 +173,6 @@ def evidence_line(judgement: Judgement, fmt: NumberFormat) -> str:
     ]
     if stated:
         computed += f", {' and '.join(stated)} as stated"
-    if judgement.beside is not None:
-        computed += f" · {beside_words(judgement.beside, fmt)}"
     return computed
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
 
@@ -13,6 +14,28 @@ def label(text: str = "", kind: str = "", *, wraps: bool = False) -> QLabel:
     made.setWordWrap(wraps)
     made.setTextFormat(Qt.TextFormat.PlainText)
     return made
+
+
+class OneLine(QLabel):
+    """A line of soft text that gives way to what is beside it: cut short with an ellipsis.
+
+    Its tool tip, where it has one, is the whole of it.
+    """
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("soft")
+        self.setTextFormat(Qt.TextFormat.PlainText)
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        shown = self.fontMetrics().elidedText(
+            self.text(), Qt.TextElideMode.ElideRight, self.contentsRect().width()
+        )
+        painter = QPainter(self)
+        painter.setPen(self.palette().color(self.foregroundRole()))
+        line = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft
+        painter.drawText(self.contentsRect(), line, shown)
 
 
 def card() -> tuple[QFrame, QVBoxLayout]:

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QWidget
 
 from vastcellar.core.judgement import Judgement
 from vastcellar.core.shoot import Camera
 from vastcellar.services.wording import evidence_line, verdict_sentence
 from vastcellar.ui.look import Look, font
-from vastcellar.ui.widgets.cards import label
+from vastcellar.ui.widgets.cards import OneLine, label
 from vastcellar.ui.widgets.marks import EvidenceMark, VerdictMark
 
 
@@ -23,9 +23,7 @@ class VerdictLine(QWidget):
         self.sentence = label(kind="verdict")
         self.sentence.setFont(font(17, 600))
         self._evidence = EvidenceMark(look)
-        self.evidence = label(kind="soft")
-        # Long evidence gives way; the verdict never does.
-        self.evidence.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.evidence = OneLine()  # long evidence gives way; the verdict never does
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(8)

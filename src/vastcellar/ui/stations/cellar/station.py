@@ -39,7 +39,12 @@ class CellarStation(QWidget):
         self.table.verticalHeader().hide()
         self.table.setShowGrid(False)
         self.table.setSelectionBehavior(QTableView.SelectionBehavior.SelectRows)
-        self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        header = self.table.horizontalHeader()
+        header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        # A run's kind says whether it was simulated, a rehearsal, cut short: never cut off.
+        header.setSectionResizeMode(
+            RUN_HEADERS.index("What"), QHeaderView.ResizeMode.ResizeToContents
+        )
         self.no_runs = label(kind="soft")
         self.add_button = QPushButton("Add a unit …")
         self.add_button.clicked.connect(self._ask_new)

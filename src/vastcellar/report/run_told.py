@@ -185,6 +185,6 @@ def _recorder_lines(result: RecorderResult, fmt: NumberFormat) -> list[tuple[str
         ("take", fmt.duration(result.load.duration_s)),
         ("frames dropped", f"{result.frames_dropped} of {result.frames_arrived}"),
         ("worst backlog", fmt.size(result.worst_backlog_bytes)),
-        ("slowest second", fmt.rate(result.slowest_second_bytes)),
+        ("slowest second", fmt.rate(result.slowest_second_ability_bytes_per_s)),
         ("how", result.write_mode),
     ]

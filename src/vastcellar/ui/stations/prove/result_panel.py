@@ -111,7 +111,8 @@ class ResultPanel(QWidget):
         numbers = self._look.numbers
         self.achieved.show_text(numbers.rate(result.achieved_bytes_per_s, 1))
         self.backlog.show_text(numbers.size(result.worst_backlog_bytes))
-        self.slowest.show_text(numbers.rate(result.slowest_second_bytes))
+        # As everywhere: what it could take in that second, not what the pace sent in it.
+        self.slowest.show_text(numbers.rate(result.slowest_second_ability_bytes_per_s))
         if len(result.cameras) > 1:
             self._say_cause("", cameras_sentence(result, numbers))
         elif result.frames_dropped:

@@ -39,6 +39,7 @@ def test_the_first_run_asks_and_no_means_measured_and_not_kept(app, page, qtbot,
     assert "serial SN-77120" in page.binding.text.text()
     assert page.binding.yes.text() == "Yes, that is M-03"
     assert not app.jobs.is_busy
+    assert not page.form.start_button.isEnabled()
     qtbot.mouseClick(page.binding.no, Qt.MouseButton.LeftButton)
     assert not page.binding.isVisibleTo(page)
     qtbot.waitUntil(lambda: not app.jobs.is_busy)

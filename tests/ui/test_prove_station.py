@@ -44,6 +44,8 @@ def run_on_rig(app, qtbot, kind: str, size_bytes: int, tag: str = ""):
     choose(page, kind)
     before = len(app.bench.shelf.records)
     qtbot.mouseClick(page.form.start_button, Qt.MouseButton.LeftButton)
+    # A click that changes nothing is no offer: while a test runs, no other can be begun.
+    assert app.jobs.is_busy and not page.form.start_button.isEnabled()
     qtbot.waitUntil(lambda: not app.jobs.is_busy)
     qtbot.waitUntil(lambda: len(app.bench.shelf.records) > before)
     return page
@@ -194,7 +196,9 @@ def test_a_real_folder_is_written_read_back_and_left_clean(subject_a, qtbot, tmp
     qtbot.waitUntil(lambda: "free" in page.form.plan_line.text())
     written = subject_a.bench.shelf.unit("M-03").written_bytes
     start_in_folder(page)
+    assert not page.form.start_button.isEnabled()  # one test at a time
     qtbot.waitUntil(lambda: not subject_a.jobs.is_busy)
+    assert page.form.start_button.isEnabled()
     result = subject_a.jobs.current.result
     assert result.read.first_wrong_at is None
     assert page.results.flat_read.text != "–"

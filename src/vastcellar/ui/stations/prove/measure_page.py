@@ -251,7 +251,8 @@ class MeasurePage(QWidget):
             self.form.say(error)
             return
         self.binding.ask(question)
-        self.form.start_button.setEnabled(question is None)  # one thing to press, not two
+        if question is not None:
+            self.form.start_button.setEnabled(False)  # one thing to press, not two
 
     def _start_as(self, unit_tag: str, chain: Chain) -> None:
         title = self._title_on(chain.parts.name)

@@ -125,7 +125,7 @@ def test_in_a_cellar_of_ones_own_a_rig_is_a_rehearsal_and_proves_nothing(
     cellar = app.window.station("cellar")
     cellar.shelf.tag = "M-03"
     cellar.refresh()
-    assert "0 with a finished test" in cellar.subtitle.text()
+    assert "0 with a test that counts" in cellar.subtitle.text()
     model = cellar.table.model()
     row = [model.index(0, column).data() for column in range(model.columnCount())]
     assert "recorder, simulated, a rehearsal" in row

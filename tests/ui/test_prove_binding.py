@@ -76,6 +76,24 @@ def test_yes_binds_and_another_device_is_then_refused_until_it_is_released(
     assert "SN-77121" in page.binding.text.text()
 
 
+def test_a_yes_to_one_device_starts_nothing_on_another(app, page, qtbot, lies_on):
+    """The disk is swapped while the question stands: it is asked anew, and nothing is bound."""
+    lies_on(FIRST)
+    page.start()
+    lies_on(SECOND)
+    qtbot.mouseClick(page.binding.yes, Qt.MouseButton.LeftButton)
+    assert not app.jobs.is_busy
+    assert app.bench.workplace.shelf().unit("M-03").device is None
+    assert page.binding.isVisibleTo(page) and "SN-77121" in page.binding.text.text()
+    # And where another camera's unit was chosen meanwhile, the yes is none of it.
+    app.bench.document.choose("B")
+    qtbot.waitUntil(lambda: app.bench.judgement.chain.parts.unit.tag != "M-03")
+    qtbot.mouseClick(page.binding.yes, Qt.MouseButton.LeftButton)
+    assert not app.jobs.is_busy
+    assert all(unit.device is None for unit in app.bench.workplace.shelf().units)
+    assert "Is that K-11?" in page.binding.text.text()
+
+
 @pytest.mark.real_disk
 def test_two_real_disks_are_told_apart(app, page, qtbot, tmp_path):
     """By what the system says of them: the first is bound, the second refused with its name."""

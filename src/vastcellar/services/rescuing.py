@@ -45,7 +45,11 @@ def add_run(workplace: Workplace, record: RunRecord, trace_csv: str, wear_bytes:
         return workplace.cellar.add_run(record, trace_csv, wear_bytes=wear_bytes)
     except (CellarError, UnknownPartError) as error:
         path = _rescue(workplace.folders, Rescued(Path(), record, trace_csv, wear_bytes))
-        kept = f"the run itself is safe in {path} and is offered at the next start"
+        kept = f"the run itself is safe in {path}"
+        if path.parent == workplace.folders.rescued:
+            kept += " and is offered at the next start"
+        else:
+            kept += f"; moved to {workplace.folders.rescued}, it is offered at the next start"
         raise type(error)(error.what, where=error.where, mend=f"{error.mend}; {kept}") from error
 
 
@@ -113,10 +117,17 @@ def _rescued(path: Path, content: dict[str, Any]) -> Rescued:
 
 
 def keep_rescued(workplace: Workplace, run: Rescued) -> int:
-    """Put a rescued run into the cellar and its file away. Raises CellarError, UnknownPartError."""
-    number = workplace.cellar.add_run(run.record, run.trace_csv, wear_bytes=run.wear_bytes)
+    """Put a rescued run into the cellar and its file away. Raises CellarError, UnknownPartError.
+
+    One that is there already, kept by another window or right before a crash, isn't kept twice.
+    """
+    same = (run.record.kind, run.record.measured_at)
+    kept = workplace.cellar.runs(run.record.unit_tag)
+    number = next((each.run_id for each in kept if (each.kind, each.measured_at) == same), None)
+    if number is None:
+        number = workplace.cellar.add_run(run.record, run.trace_csv, wear_bytes=run.wear_bytes)
     try:
-        run.path.unlink()
+        run.path.unlink(missing_ok=True)
     except OSError as error:
         raise VastCellarError(
             f"the run is kept as {number}, but its rescue file can't be removed ({error.strerror})",

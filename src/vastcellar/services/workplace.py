@@ -83,7 +83,7 @@ class Shelf:
 
     @property
     def standing_proofs(self) -> dict[str, RecorderProof]:
-        """The newest finished recorder test that counts of each unit, by its tag."""
+        """The newest recorder test that counts of each unit, by its tag."""
         by_unit: dict[str, list[RecorderProof]] = {}
         for proof in self.proofs:
             by_unit.setdefault(proof.unit_tag, []).append(proof)

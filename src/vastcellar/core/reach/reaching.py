@@ -134,14 +134,18 @@ def _takes_back(each: Reached, asked: Asked) -> bool:
 
 
 def newest_standing(proofs: Iterable[RecorderProof], unit: Unit) -> RecorderProof | None:
-    """Return the newest finished run that counts as one of *unit*, whatever is asked of it."""
+    """Return the newest run that counts as one of *unit*, whatever is asked of it.
+
+    One that was cut short counts where it had lost frames by then, as in every verdict.
+    """
     mine = (proof for proof in proofs if proof.unit_tag == unit.tag)
     return max(
         (
             proof
             for proof in mine
             if not any(
-                effect_of(each, is_passed=True) is Effect.VOIDS for each in standing(proof, unit)
+                effect_of(each, is_passed=proof.is_passed) is Effect.VOIDS
+                for each in standing(proof, unit)
             )
         ),
         key=lambda proof: (proof.measured_at, proof.run_id),

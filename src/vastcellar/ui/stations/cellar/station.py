@@ -98,7 +98,7 @@ class CellarStation(QWidget):
         shelf = self._bench.shelf
         proved = shelf.standing_proofs
         self.subtitle.setText(
-            f"{shelf.count_text}, {len(proved)} with a finished test. "
+            f"{shelf.count_text}, {len(proved)} with a test that counts. "
             "Water: how full. Bar: rated endurance used. Solid square: measured."
         )
         self.shelf.show_shelf(shelf)

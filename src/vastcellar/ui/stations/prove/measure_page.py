@@ -237,12 +237,10 @@ class MeasurePage(QWidget):
         chain = judgement.chain if judgement else None
         if camera is None or chain is None or self._jobs.is_busy:
             return
-        unit, folder = chain.parts.unit, self.form.target.folder
+        unit = chain.parts.unit
         self.binding.ask(None)
         try:
-            question = None
-            if unit is not None and folder is not None and self.form.target.has_folder:
-                question = binding_question(self._bench.shelf, unit.tag, folder)
+            question = self._question(chain)
             if question is None:
                 self._start_as(unit.tag if unit else "", chain)
             else:
@@ -254,6 +252,12 @@ class MeasurePage(QWidget):
         if question is not None:
             self.form.start_button.setEnabled(False)  # one thing to press, not two
 
+    def _question(self, chain: Chain) -> BindingQuestion | None:
+        unit, folder = chain.parts.unit, self.form.target.folder
+        if unit is None or folder is None or not self.form.target.has_folder:
+            return None
+        return binding_question(self._bench.shelf, unit.tag, folder)
+
     def _start_as(self, unit_tag: str, chain: Chain) -> None:
         title = self._title_on(chain.parts.name)
         self._jobs.start(unit_tag, title, self.form.make(chain))
@@ -264,6 +268,10 @@ class MeasurePage(QWidget):
         if chain is None or self._jobs.is_busy:
             return
         try:
+            if is_unit and self._question(chain) != question:
+                # Another folder, unit or disk since: that was no answer to what is asked now.
+                self.start()
+                return
             if is_unit:
                 self._bench.bind(question)
             self._start_as(question.unit_tag if is_unit else "", chain)

@@ -235,6 +235,18 @@ def test_a_newer_slow_run_speaks_against_an_older_proof(camera, catalog):
     assert (judged.evidence, judged.proof) == (Evidence.PROVED, again)
 
 
+def test_a_run_cut_short_counts_where_it_had_lost_frames_by_then(camera, catalog):
+    """On the shelf as in the verdict: cancelled after losing frames it fell short all the same."""
+    asked = asked_of(camera, catalog)
+    unit = asked.chain.parts.unit
+    lost = proof_for(asked, is_complete=False, frames_dropped=4_000)
+    assert reach_of(lost, asked).reach is Reach.COVERS
+    assert newest_standing((lost,), unit) == lost
+    unhurt = proof_for(asked, is_complete=False, frames_dropped=0)
+    assert reach_of(unhurt, asked).reach is not Reach.COVERS
+    assert newest_standing((unhurt,), unit) is None
+
+
 def test_a_run_that_does_not_reach_is_named_with_its_reason(camera, catalog):
     """What was measured and doesn't count is said, not passed over."""
     asked = asked_of(camera, catalog)

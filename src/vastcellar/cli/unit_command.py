@@ -14,6 +14,7 @@ from vastcellar.core.parts import Unit
 from vastcellar.core.units import PLAIN, parse_size
 from vastcellar.services.binding import identity_words, release, twins
 from vastcellar.services.own_units import UNIT_STATES, checked_unit
+from vastcellar.services.reach_wording import proof_word
 from vastcellar.services.workplace import Shelf, Workplace, open_workplace, require_unit
 
 _JSON = click.option("--json", "as_json", is_flag=True, help="Print JSON.")
@@ -134,7 +135,7 @@ def _figures(workplace: Workplace, shelf: Shelf, each: Unit) -> dict[str, Any]:
     parts = [f"{name} in {case.name}" if case else name, each.state]
     if drive:
         parts.append(f"{PLAIN.size(max(drive.capacity_bytes - each.used_bytes, 0))} free")
-    parts.append("proved" if proof else "not proved yet")
+    parts.append(proof_word(proof))
     if each.device:
         parts.append(f"bound to {identity_words(each.device)}")
     return {

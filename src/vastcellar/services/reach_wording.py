@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 
 from vastcellar.core.identity import DeviceIdentity
+from vastcellar.core.proof import RecorderProof
 from vastcellar.core.reach.comparing import Difference
 from vastcellar.core.reach.reaching import Reached
 from vastcellar.core.reach.rules import Condition, Relation
@@ -31,6 +32,15 @@ def beside_words(reached: Reached, fmt: NumberFormat) -> str:
     more = len(reached.voids) - 1
     also = f", and {more} more" if more > 0 else ""
     return f"{name} doesn't count here: {why}{also}"
+
+
+def proof_word(proof: RecorderProof | None) -> str:
+    """Return in a word or two what the newest run that counts says of its unit."""
+    if proof is None:
+        return "not proved yet"
+    if proof.is_passed:
+        return "simulated" if proof.is_simulated else "proved"
+    return "simulated, lost frames" if proof.is_simulated else "lost frames"
 
 
 def _fixed(text: str) -> Words:

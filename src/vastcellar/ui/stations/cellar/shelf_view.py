@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QApplication, QWidget
 from vastcellar.core.evidence import Evidence
 from vastcellar.core.parts import Catalog, Unit
 from vastcellar.core.proof import RecorderProof
+from vastcellar.services.reach_wording import proof_word
 from vastcellar.services.workplace import Shelf
 from vastcellar.ui.look import Look
 from vastcellar.ui.widgets.marks import draw_evidence
@@ -122,11 +123,10 @@ class ShelfView(Picture):
     def _state_text(self, unit: Unit, proof: RecorderProof | None) -> str:
         if unit.state != "ready":
             return unit.state
-        if proof is None:
-            return "not proved yet"
+        if proof is None or not proof.is_passed:
+            return proof_word(proof)
         day = proof.measured_at.astimezone()
-        word = "simulated" if proof.is_simulated else "proved"
-        return f"{word} {day.day} {day:%b}"
+        return f"{proof_word(proof)} {day.day} {day:%b}"
 
     def _wear(self, painter: QPainter, inside: QRectF, unit: Unit, tbw_bytes: float) -> None:
         bar = QRectF(inside.left(), inside.bottom() - 5, inside.width(), 4)

@@ -1,10 +1,10 @@
-"""Calibration of random setups: how well the fitted model foretells the next run.
+"""Calibration of random setups: how well the fitted model predicts the next run.
 
     .venv/bin/python benchmarks/calibration.py [--setups N] [--seed N] [--no-temperature]
 
 Each drive departs from the typical figures of its class as parts of a class do. One flat-out run
 of 30 minutes calibrates it; the next is in a warmer room, on a fuller drive and another link. The
-table compares the bytes foretold for that run by the typical figures and by the fitted ones, and
+table compares the bytes predicted for that run by the typical figures and by the fitted ones, and
 counts how often the truth lay inside the nine-in-ten interval.
 """
 
@@ -17,12 +17,12 @@ from dataclasses import replace
 import numpy as np
 
 from drawn_setups import Setup, draw_setup, log_runs
-from vastcellar.core.calibration import calibrate
 from vastcellar.core.errors import BadValueError
-from vastcellar.core.fitted_model import Calibration, active_parameters, adjusted
-from vastcellar.core.parts import WriteBehaviour
-from vastcellar.core.prediction import WrittenRun, predicted_run
+from vastcellar.core.parts.parts import WriteBehaviour
 from vastcellar.core.trace import Trace
+from vastcellar.core.unit_model.calibration import calibrate
+from vastcellar.core.unit_model.fitted_model import Calibration, active_parameters, adjusted
+from vastcellar.core.unit_model.prediction import WrittenRun, predicted_run
 
 RUN_S = 1800.0
 _WARMER_K = 6.0
@@ -94,8 +94,8 @@ def main() -> None:
 
 
 def _covers(fit: Calibration, run: WrittenRun, end_s: float, truth: float) -> bool:
-    foretold = [predicted_run(b, run, end_s).written_bytes for b in fit.draws(_DRAWS)]
-    low, high = np.quantile(foretold, (0.05, 0.95))
+    prediction = [predicted_run(b, run, end_s).written_bytes for b in fit.draws(_DRAWS)]
+    low, high = np.quantile(prediction, (0.05, 0.95))
     return bool(low * 0.98 <= truth <= high * 1.02)
 
 

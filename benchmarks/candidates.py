@@ -16,10 +16,10 @@ from dataclasses import replace
 
 import numpy as np
 
-from vastcellar.core.candidates import find_candidates
-from vastcellar.core.chain import build_chain, find_parts
-from vastcellar.core.judgement import judge_take
-from vastcellar.core.needs import camera_need
+from vastcellar.core.candidates.candidates import find_candidates
+from vastcellar.core.chain.chain import build_chain, find_parts
+from vastcellar.core.shoot.needs import camera_need
+from vastcellar.core.verdict.judgement import judge_take
 from vastcellar.data import data_path
 from vastcellar.store.catalog_files import load_catalog, read_units
 from vastcellar.store.shoot_files import read_shoot

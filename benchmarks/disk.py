@@ -25,7 +25,7 @@ from vastcellar.bench.flat_run import FlatPlan, FlatRun
 from vastcellar.bench.folder_target import FolderTarget
 from vastcellar.bench.probe import Shape
 from vastcellar.bench.recorder_run import RecorderRun
-from vastcellar.core.recorder import RecorderLoad
+from vastcellar.core.recording.recorder import RecorderLoad
 
 _SHAPES = {"ours, 1 MiB x 1": Shape(2**20, 1), "ours, 4 MiB x 4": Shape(4 * 2**20, 4)}
 

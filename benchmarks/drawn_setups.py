@@ -14,17 +14,17 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from vastcellar.core.diagnosis.causes import Cause
-from vastcellar.core.endurance_run import (
-    EnduranceRun,
+from vastcellar.core.parts.parts import ThrottleStage, WriteBehaviour
+from vastcellar.core.trace import Trace
+from vastcellar.core.writing.heat import HeatPath
+from vastcellar.core.writing.write_profile import (
     EventKind,
     Interval,
     Phase,
-    run_endurance,
+    WriteProfile,
     sample,
+    write_profile,
 )
-from vastcellar.core.heat import HeatPath
-from vastcellar.core.parts import ThrottleStage, WriteBehaviour
-from vastcellar.core.trace import Trace
 
 # in cache MB/s, direct MB/s, static GB, share of free, fold MB/s, idle W, J/GB cache, J/GB direct
 _DRIVES = {
@@ -229,7 +229,7 @@ def log_runs(setup: Setup, runs_s: tuple[float, ...], pause_s: float = 0.0) -> L
         if number:
             phases.append(Phase(0.0, pause_s))
         phases.append(Phase(math.inf, duration_s))
-    run = run_endurance(
+    run = write_profile(
         setup.behaviour,
         setup.path,
         setup.link_cap_bytes_per_s,
@@ -271,7 +271,7 @@ def log_runs(setup: Setup, runs_s: tuple[float, ...], pause_s: float = 0.0) -> L
     )
 
 
-def _burst(run: EnduranceRun, setup: Setup) -> float:
+def _burst(run: WriteProfile, setup: Setup) -> float:
     """Return the rate of the first seconds, nan where memory or its own habits hide it."""
     if setup.host_cache_bytes or setup.is_erratic or run.intervals[0].duration_s < _SEEN_FOR_S:
         return math.nan
@@ -289,7 +289,7 @@ def _rough(habits: Habits, fine_s: np.ndarray, random: np.random.Generator) -> n
 
 def _swinging(
     setup: Setup,
-    run: EnduranceRun,
+    run: WriteProfile,
     fine_s: np.ndarray,
     rate: np.ndarray,
     random: np.random.Generator,
@@ -367,7 +367,7 @@ def _mean_rate(setup: Setup, interval: Interval) -> float:
     return (min(cap, _SWING_LOW * direct) + min(cap, _SWING_HIGH * direct)) / 2
 
 
-def _truth(setup: Setup, run: EnduranceRun) -> tuple[frozenset[Cause], frozenset[Cause]]:
+def _truth(setup: Setup, run: WriteProfile) -> tuple[frozenset[Cause], frozenset[Cause]]:
     """What changed the delivered rate, for long enough to be seen at all; and what did slightly."""
     causes: set[Cause] = set()
     slight: set[Cause] = set()

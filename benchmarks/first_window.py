@@ -40,7 +40,7 @@ OURS = """
 import sys, time
 from pathlib import Path
 from vastcellar.ui.app import Application, prepare_qt
-from vastcellar.services.folders import Folders
+from vastcellar.services.workplace.folders import Folders
 
 application = prepare_qt(["vast-cellar"])
 from PySide6.QtCore import QEvent, QObject, QTimer

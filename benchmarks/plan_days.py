@@ -15,7 +15,7 @@ import time
 
 import numpy as np
 
-from vastcellar.core.shoot_plan import tabulate_days
+from vastcellar.core.shoot.shoot_plan import tabulate_days
 
 _FIT = 1 + 1e-12
 

@@ -14,10 +14,10 @@ from collections.abc import Callable
 
 import numpy as np
 
-from vastcellar.core.endurance_run import Phase, run_endurance, sample
-from vastcellar.core.heat import HeatPath
-from vastcellar.core.lockstep import Lane, run_lanes
-from vastcellar.core.parts import ThrottleStage, WriteBehaviour
+from vastcellar.core.parts.parts import ThrottleStage, WriteBehaviour
+from vastcellar.core.writing.heat import HeatPath
+from vastcellar.core.writing.profile_batch import Lane, run_lanes
+from vastcellar.core.writing.write_profile import Phase, sample, write_profile
 
 TAKE_S = 1800.0
 OFFERED = 900e6
@@ -100,7 +100,7 @@ def main() -> None:
 
     def fine() -> None:
         for lane in lanes[:20]:
-            run = run_endurance(
+            run = write_profile(
                 lane.behaviour,
                 lane.path,
                 lane.link_cap_bytes_per_s,

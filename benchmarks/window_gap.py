@@ -19,8 +19,8 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from PySide6.QtCore import QEventLoop, QLocale, Qt, QTimer
 
-from vastcellar.core.amounts import Amount
-from vastcellar.services.folders import Folders
+from vastcellar.core.protocols.amounts import Amount
+from vastcellar.services.workplace.folders import Folders
 from vastcellar.ui.app import Application, prepare_qt
 from vastcellar.ui.look import LIGHT, Look
 

@@ -13,11 +13,11 @@ from types import SimpleNamespace
 import pytest
 from hypothesis import settings
 
-from vastcellar.core.parts import Catalog
-from vastcellar.core.shoot import Shoot
+from vastcellar.core.parts.parts import Catalog
+from vastcellar.core.shoot.shoot import Shoot
 from vastcellar.data import data_path
-from vastcellar.services.folders import Folders
-from vastcellar.services.workplace import Shelf, Workplace, open_workplace
+from vastcellar.services.workplace.folders import Folders
+from vastcellar.services.workplace.workplace import Shelf, Workplace, open_workplace
 from vastcellar.store.catalog_files import load_catalog, read_units
 from vastcellar.store.shoot_files import read_shoot
 
@@ -61,7 +61,7 @@ def lies_on(monkeypatch):
 
     def say(identity):
         monkeypatch.setattr(
-            "vastcellar.services.binding.find_place",
+            "vastcellar.services.proving.binding.find_place",
             lambda _folder: SimpleNamespace(identity=identity),
         )
 

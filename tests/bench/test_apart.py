@@ -18,7 +18,7 @@ from vastcellar.bench.flat_run import FlatPlan
 from vastcellar.bench.leftovers import remove_leftovers
 from vastcellar.bench.probe import Shape
 from vastcellar.core.errors import DiskError
-from vastcellar.core.recorder import RecorderLoad
+from vastcellar.core.recording.recorder import RecorderLoad
 from vastcellar.services.proving.folder_runs import file_run, flat_run, recorder_run
 from vastcellar.services.proving.offloading import made_up_clips
 

@@ -20,7 +20,7 @@ from vastcellar.bench.probe import Shape
 from vastcellar.bench.project_run import ProjectPlan, ProjectRun
 from vastcellar.bench.recorder_run import RecorderRun
 from vastcellar.core.errors import VastCellarError
-from vastcellar.core.recorder import RecorderLoad
+from vastcellar.core.recording.recorder import RecorderLoad
 
 MIB = 2**20
 # Every name that a workload could make, or make again, if it went by names.

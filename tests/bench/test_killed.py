@@ -20,7 +20,7 @@ RUNS = {
     "recorder": """
 from fractions import Fraction
 from vastcellar.bench.recorder_run import RecorderRun
-from vastcellar.core.recorder import RecorderLoad
+from vastcellar.core.recording.recorder import RecorderLoad
 run = RecorderRun(RecorderLoad(20e6, Fraction(25), 16_000_000, 600), target)
 """,
     "flat": """

@@ -11,7 +11,7 @@ from vastcellar.bench.folder_target import FolderTarget
 from vastcellar.bench.offload_run import OffloadRun
 from vastcellar.bench.recorder_run import RecorderRun
 from vastcellar.core.errors import BadValueError
-from vastcellar.core.recorder import RecorderLoad
+from vastcellar.core.recording.recorder import RecorderLoad
 from vastcellar.services.proving.flat_proving import capacity_plan, folder_flat_proof
 from vastcellar.services.proving.offloading import made_up_clips
 from vastcellar.services.proving.places import find_place

@@ -16,11 +16,15 @@ from vastcellar.bench.payload import STAMP_EVERY_BYTES, Payload
 from vastcellar.bench.recorder_run import RecorderRun
 from vastcellar.bench.side_by_side import OneAtATime
 from vastcellar.bench.simulated_rig import RigFault, SimulatedRig
-from vastcellar.core.chain import build_chain, find_parts, free_bytes, heat_path
-from vastcellar.core.endurance_run import Phase, run_endurance
+from vastcellar.core.chain.chain import build_chain, find_parts, free_bytes, heat_path
 from vastcellar.core.errors import DiskError
-from vastcellar.core.frame_sizes import FrameVariation
-from vastcellar.core.recorder import RecorderLoad, predicted_drops, predicted_drops_on_trace
+from vastcellar.core.recording.frame_sizes import FrameVariation
+from vastcellar.core.recording.recorder import (
+    RecorderLoad,
+    predicted_drops,
+    predicted_drops_on_trace,
+)
+from vastcellar.core.writing.write_profile import Phase, write_profile
 
 QUICK = RecorderLoad(20e6, Fraction(50), 64_000_000, 0.6)
 
@@ -224,11 +228,11 @@ def test_no_two_blocks_of_a_test_are_alike():
 
 def rig_of(catalog, shelf, tag, load, **kwargs):
     unit = shelf.unit(tag)
-    from vastcellar.core.shoot import Setup
+    from vastcellar.core.shoot.shoot import Setup
 
     setup = Setup(unit.drive_key, "maro-6", "usb-c", tag, unit.enclosure_key, "wr-10g")
     chain = build_chain(find_parts(setup, catalog, unit), catalog, 24.0)
-    profile = run_endurance(
+    profile = write_profile(
         chain.parts.drive.behaviour,
         heat_path(chain.parts, 24.0),
         chain.link_cap_bytes_per_s,

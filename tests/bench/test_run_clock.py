@@ -17,7 +17,7 @@ from fractions import Fraction
 from pathlib import Path
 from vastcellar.bench.folder_target import FolderTarget
 from vastcellar.bench.recorder_run import RecorderRun
-from vastcellar.core.recorder import RecorderLoad
+from vastcellar.core.recording.recorder import RecorderLoad
 load = RecorderLoad(4e6, Fraction(25), 64_000_000, 1.5)
 run = RecorderRun(load, FolderTarget(Path(sys.argv[1]), Path(sys.argv[2])))
 for snapshot in run.snapshots():

@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from vastcellar.services.workplace import open_workplace
+from vastcellar.services.workplace.workplace import open_workplace
 
 EXAMPLES = Path(__file__).resolve().parents[2] / "docs" / "examples"
 
@@ -158,8 +158,8 @@ def test_runs_kept_under_a_unit_calibrate_it_and_the_next_is_foretold(type_it, t
     done = type_it(*prove, "--unit", "K-10")
     first = json.loads(done.stdout)
     assert "Kept as run 1." in done.stderr  # after the figures were printed
-    # Of the class 430 MB/s is foretold; this sample writes 30 % less than its class.
-    assert first["foretold"]["predicted_bytes_per_s"]["value"] == pytest.approx(430e6, rel=0.02)
+    # Of the class 430 MB/s is predicted; this sample writes 30 % less than its class.
+    assert first["prediction"]["predicted_bytes_per_s"]["value"] == pytest.approx(430e6, rel=0.02)
     assert first["write"]["bytes_per_s"] < 330e6
 
     fit = json.loads(type_it("--demo", "calibrate", "K-10", "--json").stdout)
@@ -169,10 +169,10 @@ def test_runs_kept_under_a_unit_calibrate_it_and_the_next_is_foretold(type_it, t
     assert lasting["value"] == pytest.approx(301e6, rel=0.02)
 
     second = json.loads(type_it(*prove, "--unit", "K-10").stdout)
-    foretold = second["foretold"]["predicted_bytes_per_s"]
-    assert foretold["low"] <= second["write"]["bytes_per_s"] <= foretold["high"]
-    assert second["foretold"]["predicted_drop_bytes"] == pytest.approx(
-        second["foretold"]["measured_drop_bytes"], rel=0.05
+    prediction = second["prediction"]["predicted_bytes_per_s"]
+    assert prediction["low"] <= second["write"]["bytes_per_s"] <= prediction["high"]
+    assert second["prediction"]["predicted_drop_bytes"] == pytest.approx(
+        second["prediction"]["measured_drop_bytes"], rel=0.05
     )
     plain = type_it("--demo", "calibrate", "K-10", "--dry-run").stdout
     assert "after its cache" in plain and "simulated" in plain

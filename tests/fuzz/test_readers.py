@@ -13,15 +13,15 @@ import pytest
 
 from fuzz.mutating import CASES, mutated_bytes, mutated_csv, mutated_json
 from vastcellar.core.errors import CellarError, VastCellarError
-from vastcellar.core.quick_sum import quick_sum
+from vastcellar.core.links.quick_sum import quick_sum
 from vastcellar.core.units import parse_duration, parse_frame_rate, parse_rate, parse_size
 from vastcellar.data import data_path
-from vastcellar.services.autosaving import Autosave, restore_unsaved
-from vastcellar.services.judging import chain_in_file, judge_camera
-from vastcellar.services.planning import planned
-from vastcellar.services.rescuing import rescued_runs
-from vastcellar.services.shoots import recent_shoots
-from vastcellar.services.workplace import Shelf, open_workplace
+from vastcellar.services.match.judging import chain_in_file, judge_camera
+from vastcellar.services.shoot.planning import planned
+from vastcellar.services.shoot.shoots import recent_shoots
+from vastcellar.services.workplace.autosaving import Autosave, restore_unsaved
+from vastcellar.services.workplace.rescuing import rescued_runs
+from vastcellar.services.workplace.workplace import Shelf, open_workplace
 from vastcellar.store.catalog_files import load_catalog, read_units
 from vastcellar.store.cellar import Cellar
 from vastcellar.store.part_csv import read_parts
@@ -213,7 +213,7 @@ def whole_cellar(tmp_path_factory):
     """A cellar of the demo with some runs, as one file."""
     from datetime import UTC, datetime
 
-    from vastcellar.services.folders import Folders
+    from vastcellar.services.workplace.folders import Folders
     from vastcellar.store.run_record import RunRecord
 
     base = tmp_path_factory.mktemp("cellar")

@@ -9,12 +9,12 @@ import pytest
 from pypdf import PdfReader
 
 from vastcellar.core.errors import BadFileError
-from vastcellar.core.shoot import Shoot
+from vastcellar.core.shoot.shoot import Shoot
 from vastcellar.core.units import PLAIN
 from vastcellar.report.need_csv import need_csv
 from vastcellar.report.need_sheet import need_sheet_pdf
-from vastcellar.services.exports import save_bytes
-from vastcellar.services.planning import planned
+from vastcellar.services.shoot.planning import planned
+from vastcellar.services.workplace.exports import save_bytes
 
 
 def pages(shoot, catalog, shelf, **kwargs):

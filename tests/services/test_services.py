@@ -8,20 +8,25 @@ import pytest
 
 from vastcellar.core.errors import BadFileError, BadValueError, CellarError, VastCellarError
 from vastcellar.core.evidence import Evidence, Verdict
-from vastcellar.core.recorder import RecorderLoad
+from vastcellar.core.recording.recorder import RecorderLoad
 from vastcellar.core.units import PLAIN
-from vastcellar.services.judging import chain_of, judge_camera, mends_for
-from vastcellar.services.matching import find_for
+from vastcellar.services.match.judging import chain_of, judge_camera, mends_for
+from vastcellar.services.match.matching import find_for
 from vastcellar.services.proving.recorder_loads import load_of_camera, loads_of_shoot
 from vastcellar.services.proving.recorder_proving import keep_proof, rig_proof, rig_speed
-from vastcellar.services.shoots import (
+from vastcellar.services.shoot.shoots import (
     new_camera,
     new_shoot,
     next_camera_key,
 )
-from vastcellar.services.sums import sums_of
-from vastcellar.services.wording import evidence_line, reason, useless_sentence, verdict_sentence
-from vastcellar.services.workplace import demo_shoot_path, open_workplace
+from vastcellar.services.sums.setup_sums import sums_of
+from vastcellar.services.words.verdict_wording import (
+    evidence_line,
+    reason,
+    useless_sentence,
+    verdict_sentence,
+)
+from vastcellar.services.workplace.workplace import demo_shoot_path, open_workplace
 
 
 def prove(workplace, slipway, key, take_s=None, **kwargs):

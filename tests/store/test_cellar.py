@@ -9,9 +9,9 @@ import pytest
 from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
 
+from vastcellar.core.chain.measured_stages import StageMeasurement
 from vastcellar.core.errors import BadFileError, CellarError, UnknownPartError
-from vastcellar.core.measured_stages import StageMeasurement
-from vastcellar.core.parts import Unit
+from vastcellar.core.parts.parts import Unit
 from vastcellar.core.trace import Trace
 from vastcellar.store.cellar import Cellar
 from vastcellar.store.run_record import RunRecord

@@ -11,8 +11,8 @@ import pytest
 from clips import HEIGHT, WIDTH, make_clip
 from vastcellar.core.errors import BadFileError, BadValueError
 from vastcellar.core.evidence import Evidence
-from vastcellar.core.needs import camera_need
-from vastcellar.services.clips import measure_clips, with_measured
+from vastcellar.core.shoot.needs import camera_need
+from vastcellar.services.shoot.clips import measure_clips, with_measured
 from vastcellar.store.clip_files import read_clip
 
 

@@ -5,17 +5,17 @@ from dataclasses import replace
 
 import pytest
 
-from vastcellar.core.candidates import find_candidates
-from vastcellar.core.chain import build_chain, find_parts
+from vastcellar.core.candidates.candidates import find_candidates
+from vastcellar.core.chain.chain import build_chain, find_parts
 from vastcellar.core.errors import BadFileError
 from vastcellar.core.evidence import Evidence, Verdict
-from vastcellar.core.judgement import Cause, judge_take
-from vastcellar.core.needs import camera_need
-from vastcellar.core.shoot import Setup
+from vastcellar.core.shoot.needs import camera_need
+from vastcellar.core.shoot.shoot import Setup
 from vastcellar.core.units import PLAIN
+from vastcellar.core.verdict.judgement import Bottleneck, judge_take
 from vastcellar.data import data_path
-from vastcellar.services.own_catalog import import_parts, save_own
-from vastcellar.services.part_wording import cable_details, drive_details, enclosure_details
+from vastcellar.services.words.part_wording import cable_details, drive_details, enclosure_details
+from vastcellar.services.workplace.own_catalog import import_parts, save_own
 from vastcellar.store.catalog_files import catalog_schema
 from vastcellar.store.part_csv import read_parts
 
@@ -140,9 +140,9 @@ def test_of_a_drive_known_by_its_box_alone_it_is_never_said_that_it_holds(
 
     unknown = judged()
     assert (unknown.verdict, unknown.margin) == (Verdict.NOT_KNOWN, None)
-    assert (unknown.cause, unknown.evidence) == (Cause.NOT_MEASURED, Evidence.CLAIMED)
+    assert (unknown.bottleneck, unknown.evidence) == (Bottleneck.NOT_MEASURED, Evidence.CLAIMED)
     slow = judged(cable_key="wr-charge")  # but it can be ruled out
-    assert (slow.verdict, slow.cause) == (Verdict.FALLS_SHORT, Cause.LINK)
+    assert (slow.verdict, slow.bottleneck) == (Verdict.FALLS_SHORT, Bottleneck.LINK)
     # A second import takes the place of the first.
     richer = KNOWN.replace("Merle 1 TB", "Merle 2 TB").replace("1 TB,5000", "2 TB,5000")
     _, catalog = import_parts(write(tmp_path, richer), places)

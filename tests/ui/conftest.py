@@ -9,7 +9,7 @@ import pytest
 from PySide6.QtCore import QLocale, QThread, QThreadPool
 from PySide6.QtWidgets import QApplication
 
-from vastcellar.services.folders import Folders
+from vastcellar.services.workplace.folders import Folders
 from vastcellar.ui.app import Application, prepare_qt
 from vastcellar.ui.look import LIGHT, Look
 

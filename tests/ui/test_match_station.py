@@ -6,9 +6,9 @@ from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QMessageBox
 
+from vastcellar.core.candidates.picks import Pick, RankingPreset
 from vastcellar.core.evidence import Verdict
-from vastcellar.core.picks import Pick, School
-from vastcellar.ui.stations.match.own_drive_dialog import OwnDriveDialog
+from vastcellar.ui.shell.own_drive_dialog import OwnDriveDialog
 from vastcellar.ui.widgets.inputs import QuantityField
 from vastcellar.ui.widgets.picture import UNIT_MIME
 
@@ -64,11 +64,11 @@ def test_a_candidate_is_chosen_on_the_map_compared_and_taken(app, qtbot, match, 
 
 def test_schools_hosts_and_arrows_lead_through_the_candidates(qtbot, candidates):
     page = candidates
-    page.school.chosen.emit(School.SEALED.value)
+    page.school.chosen.emit(RankingPreset.SEALED.value)
     table = page.found.table
     assert page.map._rows.size < len(table)
     assert all(table.enclosure(row).is_sealed for row in page.map._rows.tolist())
-    page.school.chosen.emit(School.BY_NEED.value)
+    page.school.chosen.emit(RankingPreset.BY_NEED.value)
     QTest.keyClick(page.map, Qt.Key.Key_Right)
     first = page.map.row
     QTest.keyClick(page.map, Qt.Key.Key_Right)

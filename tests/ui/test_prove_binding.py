@@ -6,10 +6,10 @@ from PySide6.QtGui import QHelpEvent
 from PySide6.QtWidgets import QApplication, QMessageBox, QToolTip
 
 from disks import loop_disk
-from vastcellar.core.amounts import Amount
 from vastcellar.core.errors import CellarError
-from vastcellar.core.identity import DeviceIdentity
-from vastcellar.services.rescuing import rescued_runs
+from vastcellar.core.parts.identity import DeviceIdentity
+from vastcellar.core.protocols.amounts import Amount
+from vastcellar.services.workplace.rescuing import rescued_runs
 from vastcellar.ui.widgets.plain import plain_box
 
 FIRST = DeviceIdentity("Carry One", "SN-77120", 2_000_000_000_000, "aaaa-1111")

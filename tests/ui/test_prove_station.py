@@ -15,7 +15,7 @@ from PySide6.QtWidgets import QLineEdit
 
 from vastcellar.bench.flat_run import FlatPlan
 from vastcellar.bench.probe import Shape
-from vastcellar.core.amounts import Amount
+from vastcellar.core.protocols.amounts import Amount
 from vastcellar.services.runs.measured_runs import measured_runs
 from windows import start_in_folder
 
@@ -357,12 +357,12 @@ def test_a_cooling_pair_waits_for_hands_decides_and_calibrates_the_unit(subject_
 
 def test_a_unit_slower_than_its_class_is_foretold_once_it_is_calibrated(subject_a, qtbot):
     page = run_on_rig(subject_a, qtbot, "write", 300_000_000_000, tag="K-10")
-    qtbot.waitUntil(lambda: "slower than foretold" in page.results.model_line.text())  # fmt: skip
+    qtbot.waitUntil(lambda: "slower than predicted" in page.results.model_line.text())  # fmt: skip
     qtbot.mouseClick(page.calibrate_button, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: "K-10 is calibrated" in page.results.model_line.text())  # fmt: skip
     qtbot.waitUntil(lambda: subject_a.bench.shelf.unit("K-10").fitted is not None)  # fmt: skip
     page = run_on_rig(subject_a, qtbot, "write", 300_000_000_000)
-    qtbot.waitUntil(lambda: "as foretold" in page.results.model_line.text())
+    qtbot.waitUntil(lambda: "as predicted" in page.results.model_line.text())
 
 
 def test_a_protocol_that_is_cancelled_while_it_waits_ends_at_once(subject_a, qtbot, monkeypatch):

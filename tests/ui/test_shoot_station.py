@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QMessageBox
 
 from clips import HEIGHT, WIDTH, make_clip
 from vastcellar.core.evidence import Evidence
-from vastcellar.services.shoots import OpenShoot
+from vastcellar.services.shoot.shoots import OpenShoot
 from vastcellar.ui.stations.shoot.own_codec_dialog import OwnCodecDialog
 from vastcellar.ui.widgets.inputs import Choice, QuantityField
 

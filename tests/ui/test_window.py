@@ -12,7 +12,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QMessageBox
 
 from vastcellar.core.evidence import Verdict
-from vastcellar.services.autosaving import restore_unsaved
+from vastcellar.services.workplace.autosaving import restore_unsaved
 from vastcellar.ui.look import DARK, LIGHT
 from vastcellar.ui.models.document import AUTOSAVE_AFTER_MS
 from vastcellar.ui.stations.match.mend_cards import MendCard

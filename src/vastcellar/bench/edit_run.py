@@ -25,7 +25,7 @@ from vastcellar.bench.stream_pass import StreamPass
 from vastcellar.bench.watched_run import WatchedRun
 from vastcellar.core.checks import require_above_zero, require_not_negative
 from vastcellar.core.errors import VastCellarError
-from vastcellar.core.latency import LatencyLog, LatencySummary
+from vastcellar.core.protocols.latency import LatencyLog, LatencySummary
 
 CACHE_FILE_BYTES = 128 * 1024
 _CACHES_STANDING = 40

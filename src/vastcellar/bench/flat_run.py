@@ -17,7 +17,7 @@ from vastcellar.bench.targets import Target
 from vastcellar.bench.watched_run import WatchedRun
 from vastcellar.core.checks import require_above_zero
 from vastcellar.core.errors import BadValueError, DiskError
-from vastcellar.core.steady import is_steady
+from vastcellar.core.protocols.steady import is_steady
 
 DEFAULT_SHAPE = Shape(4 * 2**20, 4)
 MOST_BLOCK_BYTES = 8 * 2**20

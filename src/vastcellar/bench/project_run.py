@@ -19,7 +19,7 @@ from vastcellar.bench.payload import STAMP_EVERY_BYTES
 from vastcellar.bench.progress import PUBLISH_EVERY_S, Progress, stopped
 from vastcellar.bench.watched_run import WatchedRun
 from vastcellar.core.checks import require_above_zero
-from vastcellar.core.latency import LatencyLog, LatencySummary
+from vastcellar.core.protocols.latency import LatencyLog, LatencySummary
 
 _LARGEST_FILE_BYTES = 256 * 1024
 _READ_SIZES = tuple(size * 1024 for size in (4, 8, 16, 32, 64))

@@ -14,7 +14,7 @@ from vastcellar.bench.disturbances import UNDISTURBED, Disturbances, Disturbance
 from vastcellar.bench.side_by_side import Written
 from vastcellar.bench.targets import Target
 from vastcellar.core.errors import VastCellarError
-from vastcellar.core.recorder import FrameQueue, QueueTotals, RecorderLoad
+from vastcellar.core.recording.recorder import FrameQueue, QueueTotals, RecorderLoad
 from vastcellar.core.trace import SecondsLog, Trace
 
 # One write call: large enough for a fast drive at depth 1, small enough that a slow drive

@@ -13,8 +13,8 @@ import numpy as np
 from vastcellar.bench.in_flight import Completed
 from vastcellar.bench.side_by_side import OneAtATime
 from vastcellar.core.checks import require_between, require_not_negative
-from vastcellar.core.endurance_run import EnduranceRun
 from vastcellar.core.errors import DiskError
+from vastcellar.core.writing.write_profile import WriteProfile
 
 _NOISE_EVERY = 4096
 _REAL_STEP_S = 0.02
@@ -50,7 +50,7 @@ class SimulatedRig(OneAtATime):
 
     def __init__(
         self,
-        profile: EnduranceRun,
+        profile: WriteProfile,
         *,
         speed: float = math.inf,
         fault: RigFault | None = None,

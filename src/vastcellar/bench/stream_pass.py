@@ -18,7 +18,7 @@ from vastcellar.bench.progress import (
     TracePoints,
 )
 from vastcellar.bench.targets import Target
-from vastcellar.core.latency import LatencyLog, LatencySummary, Stall, StallLog
+from vastcellar.core.protocols.latency import LatencyLog, LatencySummary, Stall, StallLog
 from vastcellar.core.trace import SecondsLog, Trace
 
 _RECENT_S = 1.0

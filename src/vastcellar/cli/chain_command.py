@@ -7,12 +7,12 @@ from pathlib import Path
 import click
 
 from vastcellar.cli.printing import echo, print_json, print_lines
-from vastcellar.core.chain import Stage
+from vastcellar.core.chain.chain import Stage
 from vastcellar.core.evidence import Evidence
 from vastcellar.core.units import PLAIN
-from vastcellar.services.catalogs import read_catalog
-from vastcellar.services.folders import folders
-from vastcellar.services.judging import chain_in_file
+from vastcellar.services.match.judging import chain_in_file
+from vastcellar.services.workplace.catalogs import read_catalog
+from vastcellar.services.workplace.folders import folders
 
 
 @click.command()

@@ -10,20 +10,20 @@ import click
 from vastcellar.cli.printing import echo, print_json
 from vastcellar.cli.running import is_demo
 from vastcellar.core.evidence import Verdict
-from vastcellar.core.parts import Catalog
-from vastcellar.core.shoot import Camera, Shoot
+from vastcellar.core.parts.parts import Catalog
+from vastcellar.core.shoot.shoot import Camera, Shoot
 from vastcellar.core.units import PLAIN
-from vastcellar.services.judging import judge_camera, mends_for
-from vastcellar.services.reach_wording import difference_words
-from vastcellar.services.shoots import shoot_in_file
-from vastcellar.services.wording import (
+from vastcellar.services.match.judging import judge_camera, mends_for
+from vastcellar.services.shoot.shoots import shoot_in_file
+from vastcellar.services.words.reach_wording import difference_words
+from vastcellar.services.words.verdict_wording import (
     evidence_line,
     mend_title,
     price_text,
     reason,
     verdict_sentence,
 )
-from vastcellar.services.workplace import Shelf, open_workplace
+from vastcellar.services.workplace.workplace import Shelf, open_workplace
 
 
 @click.command()

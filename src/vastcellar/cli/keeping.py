@@ -16,10 +16,10 @@ from vastcellar.cli.running import is_demo
 from vastcellar.core.errors import BadValueError, VastCellarError
 from vastcellar.core.printable import printable
 from vastcellar.core.units import PLAIN
-from vastcellar.services.binding import bind, binding_question
+from vastcellar.services.proving.binding import bind, binding_question
 from vastcellar.services.proving.keeping import AnyProof, keep_any
-from vastcellar.services.runs.calibration_wording import foretold_sentence
-from vastcellar.services.workplace import Workplace, open_workplace, require_unit
+from vastcellar.services.words.calibration_wording import prediction_sentence
+from vastcellar.services.workplace.workplace import Workplace, open_workplace, require_unit
 
 
 def unit_options(command: Callable[..., Any]) -> Callable[..., Any]:
@@ -82,8 +82,8 @@ def keep_and_tell(workplace: Workplace | None, unit_tag: str | None, proof: AnyP
     if workplace is None or not unit_tag:
         return
     for kept in keep_any(workplace, unit_tag, proof):
-        if kept.foretold is not None:
-            echo(foretold_sentence(kept.foretold, PLAIN), err=True)
+        if kept.prediction is not None:
+            echo(prediction_sentence(kept.prediction, PLAIN), err=True)
         echo(f"Kept as run {kept.run_id}.", err=True)
 
 

@@ -8,20 +8,20 @@ from pathlib import Path
 import click
 
 from vastcellar.cli.printing import echo, print_json
-from vastcellar.core.candidates import CandidateTable
-from vastcellar.core.picks import (
-    School,
+from vastcellar.core.candidates.candidates import CandidateTable
+from vastcellar.core.candidates.picks import (
+    RankingPreset,
     price_per_delivered,
     price_per_endurance,
     price_per_tb,
     rank,
 )
 from vastcellar.core.units import PLAIN
-from vastcellar.services.catalogs import read_catalog
-from vastcellar.services.folders import folders
-from vastcellar.services.matching import Found, find_for, hosts_named, own_host
-from vastcellar.services.shoots import shoot_in_file
-from vastcellar.services.workplace import Shelf, open_workplace
+from vastcellar.services.match.matching import Found, find_for, hosts_named, own_host
+from vastcellar.services.shoot.shoots import shoot_in_file
+from vastcellar.services.workplace.catalogs import read_catalog
+from vastcellar.services.workplace.folders import folders
+from vastcellar.services.workplace.workplace import Shelf, open_workplace
 
 _MOST_PRINTED = 12
 
@@ -30,7 +30,9 @@ _MOST_PRINTED = 12
 @click.argument("shoot_file", type=click.Path(path_type=Path))
 @click.option("--camera", "camera_key", required=True, help="Which camera, for example A.")
 @click.option("--host", "host_name", default="", help="On which computer or camera; else its own.")
-@click.option("--school", default="by the need", type=click.Choice([s.value for s in School]))
+@click.option(
+    "--school", default="by the need", type=click.Choice([s.value for s in RankingPreset])
+)
 @click.option("--most", default=50, show_default=True, help="How many candidates to list.")
 @click.option("--demo", is_flag=True, help="With the demo's shelf instead of your own.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON.")
@@ -58,7 +60,7 @@ def match_command(
         shelf = workplace.shelf()
         workplace.close()
     found = find_for(shoot, camera, hosts, catalog, shelf)
-    rows = rank(found.table, School(school))
+    rows = rank(found.table, RankingPreset(school))
     if as_json:
         print_json(_as_json(found, rows[:most].tolist(), catalog.currency))
         return
@@ -108,7 +110,7 @@ def _as_json(found: Found, rows: list[int], currency: str) -> dict[str, object]:
             "reader": way.hub.key if way.hub else None,
             "verdict": table.verdict(row).value,
             "margin": float(table.margin[row]),
-            "limit": table.cause(row).value,
+            "limit": table.bottleneck(row).value,
             "price": float(table.price[row]),
             "burst_write_bytes_per_s": float(table.burst_write[row]),
             "burst_read_bytes_per_s": float(table.burst_read[row]),

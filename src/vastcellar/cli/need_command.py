@@ -9,17 +9,17 @@ from typing import Any
 import click
 
 from vastcellar.cli.printing import echo, print_json, print_lines
-from vastcellar.core.guarantees import guarantee_margins
-from vastcellar.core.shoot_plan import CameraPlan, day_on_media
+from vastcellar.core.shoot.guarantees import guarantee_margins
+from vastcellar.core.shoot.shoot_plan import CameraPlan, day_on_media
 from vastcellar.core.units import PLAIN
 from vastcellar.report.need_csv import need_csv
-from vastcellar.services.catalogs import read_catalog
-from vastcellar.services.exports import save_bytes
-from vastcellar.services.folders import folders
-from vastcellar.services.plan_wording import range_text, warning_sentence
-from vastcellar.services.planning import PlannedShoot, planned
-from vastcellar.services.shoots import shoot_in_file
-from vastcellar.services.workplace import Shelf
+from vastcellar.services.shoot.planning import PlannedShoot, planned
+from vastcellar.services.shoot.shoots import shoot_in_file
+from vastcellar.services.words.plan_wording import range_text, warning_sentence
+from vastcellar.services.workplace.catalogs import read_catalog
+from vastcellar.services.workplace.exports import save_bytes
+from vastcellar.services.workplace.folders import folders
+from vastcellar.services.workplace.workplace import Shelf
 
 
 @click.command()

@@ -8,7 +8,7 @@ from typing import Any
 import click
 
 from vastcellar.core.printable import escaped, printable
-from vastcellar.services.exports import plain_for_json
+from vastcellar.services.workplace.exports import plain_for_json
 
 
 def echo(text: object = "", *, err: bool = False, nl: bool = True) -> None:

@@ -16,17 +16,15 @@ from vastcellar.cli.prove_flat import burst, capacity, read, write
 from vastcellar.cli.prove_sets import compare, protocol
 from vastcellar.cli.quantities import Quantity, parse_seconds
 from vastcellar.cli.running import stopping_signals
-from vastcellar.core.frame_sizes import FrameVariation
-from vastcellar.core.recorder import RecorderLoad
+from vastcellar.core.recording.frame_sizes import FrameVariation
+from vastcellar.core.recording.recorder import RecorderLoad
 from vastcellar.core.units import (
     PLAIN,
     parse_frame_rate,
     parse_rate,
     parse_size,
 )
-from vastcellar.services.catalogs import read_catalog
-from vastcellar.services.folders import folders
-from vastcellar.services.judging import ChainFile, chain_in_file
+from vastcellar.services.match.judging import ChainFile, chain_in_file
 from vastcellar.services.proving.recorder_loads import loads_of_shoot
 from vastcellar.services.proving.recorder_proving import (
     Proof,
@@ -34,9 +32,11 @@ from vastcellar.services.proving.recorder_proving import (
     predicted_frames_dropped,
     rig_proof,
 )
-from vastcellar.services.run_records import camera_figures
-from vastcellar.services.shoots import shoot_in_file
-from vastcellar.services.workplace import (
+from vastcellar.services.shoot.shoots import shoot_in_file
+from vastcellar.services.workplace.catalogs import read_catalog
+from vastcellar.services.workplace.folders import folders
+from vastcellar.services.workplace.run_records import camera_figures
+from vastcellar.services.workplace.workplace import (
     Workplace,
     remove_killed_tests,
 )

@@ -15,7 +15,6 @@ from vastcellar.cli.printing import echo, print_json, print_lines
 from vastcellar.cli.quantities import Quantity, parse_seconds
 from vastcellar.cli.running import run_to_end
 from vastcellar.core.units import PLAIN, parse_frame_rate, parse_rate, parse_size
-from vastcellar.services.folders import folders
 from vastcellar.services.proving.file_proving import (
     EditPlan,
     EditResult,
@@ -33,7 +32,8 @@ from vastcellar.services.proving.offloading import (
     made_up_clips,
     offload_figures,
 )
-from vastcellar.services.workplace import remove_killed_tests
+from vastcellar.services.workplace.folders import folders
+from vastcellar.services.workplace.workplace import remove_killed_tests
 
 _FOLDER = click.argument("folder", type=click.Path(path_type=Path))
 _JSON = click.option("--json", "as_json", is_flag=True, help="Print JSON.")

@@ -16,10 +16,7 @@ from vastcellar.cli.printing import echo, print_json, print_lines
 from vastcellar.cli.quantities import Quantity, parse_seconds
 from vastcellar.cli.running import run_to_end
 from vastcellar.core.units import PLAIN, parse_rate, parse_size
-from vastcellar.services.catalogs import read_catalog
-from vastcellar.services.exports import require_can_save, write_text_whole
-from vastcellar.services.folders import folders
-from vastcellar.services.judging import chain_in_file
+from vastcellar.services.match.judging import chain_in_file
 from vastcellar.services.proving.flat_proving import (
     BURST_BYTES,
     FlatPlan,
@@ -36,11 +33,14 @@ from vastcellar.services.proving.flat_proving import (
     room_in,
     trace_csv_of,
 )
-from vastcellar.services.proving.keeping import foretold_of_flat
-from vastcellar.services.runs.calibrating import Foretold
+from vastcellar.services.proving.keeping import prediction_check_of_flat
+from vastcellar.services.runs.calibrating import PredictionCheck
 from vastcellar.services.runs.diagnosing import diagnosis_figures
 from vastcellar.services.runs.resting import COOL, Rest, rest_of_unit
-from vastcellar.services.workplace import (
+from vastcellar.services.workplace.catalogs import read_catalog
+from vastcellar.services.workplace.exports import require_can_save, write_text_whole
+from vastcellar.services.workplace.folders import folders
+from vastcellar.services.workplace.workplace import (
     Workplace,
     remove_killed_tests,
 )
@@ -201,19 +201,19 @@ def _prove(plan: FlatPlan, common: dict[str, Any]) -> None:
         run_to_end(proof.run, quiet=as_json)
         result = proof.run.result
         if result is not None:
-            _print(proof, result, _foretold(workplace, unit_tag, proof), as_json=as_json)
+            _print(proof, result, _prediction_check(workplace, unit_tag, proof), as_json=as_json)
             keep_and_tell(workplace, unit_tag, proof)
             if trace is not None:
                 write_text_whole(trace, trace_csv_of(result))
     end_of(proof.run)
 
 
-def _foretold(
+def _prediction_check(
     workplace: Workplace | None, unit_tag: str | None, proof: FlatProof
-) -> Foretold | None:
+) -> PredictionCheck | None:
     if workplace is None or not unit_tag:
         return None
-    return foretold_of_flat(workplace, unit_tag, proof)
+    return prediction_check_of_flat(workplace, unit_tag, proof)
 
 
 def _make(plan: FlatPlan, common: dict[str, Any], workplace: Workplace | None) -> FlatProof:
@@ -250,7 +250,7 @@ def _rest(workplace: Workplace | None, unit_tag: str, ambient_c: float) -> Rest:
 
 
 def _print(
-    proof: FlatProof, result: FlatResult, foretold: Foretold | None, *, as_json: bool
+    proof: FlatProof, result: FlatResult, prediction: PredictionCheck | None, *, as_json: bool
 ) -> None:
     found = diagnosis_of_proof(proof, result)
     if as_json:
@@ -262,7 +262,7 @@ def _print(
                 **flat_figures(result),
                 "conditions": conditions_of(proof, result),
                 "diagnosis": diagnosis_figures(found) if found else None,
-                "foretold": asdict(foretold) if foretold else None,
+                "prediction": asdict(prediction) if prediction else None,
             }
         )
         return

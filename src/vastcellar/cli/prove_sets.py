@@ -12,12 +12,10 @@ from vastcellar.cli.keeping import end_of, keep_and_tell, unit_options, workplac
 from vastcellar.cli.printing import echo, print_json, print_lines
 from vastcellar.cli.quantities import Quantity, parse_seconds
 from vastcellar.cli.running import run_to_end
-from vastcellar.core.protocol_text import HINT, parse_steps
-from vastcellar.core.recorder import RecorderLoad
+from vastcellar.core.protocols.protocol_text import HINT, parse_steps
+from vastcellar.core.recording.recorder import RecorderLoad
 from vastcellar.core.units import PLAIN, parse_frame_rate, parse_rate, parse_size
-from vastcellar.services.catalogs import read_catalog
-from vastcellar.services.folders import folders
-from vastcellar.services.judging import chain_in_file
+from vastcellar.services.match.judging import chain_in_file
 from vastcellar.services.proving.alternating import (
     LEAST_TURNS,
     USUAL_TURNS,
@@ -26,7 +24,6 @@ from vastcellar.services.proving.alternating import (
     words_of,
 )
 from vastcellar.services.proving.flat_proving import FlatPlan, burst_plan
-from vastcellar.services.proving.grounds import FolderGround, Ground, RigGround
 from vastcellar.services.proving.protocol_run import ProtocolProof, ProtocolRun
 from vastcellar.services.proving.protocols import (
     Protocol,
@@ -36,7 +33,10 @@ from vastcellar.services.proving.protocols import (
     plan_protocol,
     protocol_named,
 )
-from vastcellar.services.workplace import (
+from vastcellar.services.proving.testbeds import FolderTestbed, RigTestbed, Testbed
+from vastcellar.services.workplace.catalogs import read_catalog
+from vastcellar.services.workplace.folders import folders
+from vastcellar.services.workplace.workplace import (
     Workplace,
     remove_killed_tests,
 )
@@ -88,18 +88,18 @@ def protocol(
     chosen = _chosen(named, steps, save_as)
     folder = None if simulated or plan_only else Path(places[0])
     with workplace_for(unit_tag, folder, binds=binds, as_json=as_json) as workplace:
-        ground = _ground(places, simulated, link, workplace, unit_tag or "")
+        testbed = _testbed(places, simulated, link, workplace, unit_tag or "")
         loads: tuple[RecorderLoad, ...] = ()
         if rate is not None and seconds is not None:
             loads = (RecorderLoad(rate, frame_rate, buffer_mb * 1_000_000, seconds),)
-        plan = plan_protocol(chosen, ground, loads)
+        plan = plan_protocol(chosen, testbed, loads)
         if not as_json:
             _print_plan(plan)
         elif plan_only:
             print_json(_plan_figures(plan))
         if plan_only:
             return
-        proof = ProtocolProof(ProtocolRun(plan, ground, loads, (lambda _: True) if yes else _ask))
+        proof = ProtocolProof(ProtocolRun(plan, testbed, loads, (lambda _: True) if yes else _ask))
         run_to_end(proof.run, quiet=as_json)
         _print_run(proof.run, as_json=as_json)
         keep_and_tell(workplace, unit_tag, proof)
@@ -117,21 +117,21 @@ def _chosen(named: tuple[str, ...], steps: str | None, save_as: str | None) -> P
     return made
 
 
-def _ground(
+def _testbed(
     places: tuple[str, ...],
     simulated: Path | None,
     link: float | None,
     workplace: Workplace | None,
     tag: str,
-) -> Ground:
+) -> Testbed:
     own = folders(demo=False)
     if simulated is not None:
         unit = workplace.shelf().unit(tag) if workplace else None
         catalog = workplace.catalog if workplace else read_catalog(own)
         rig = chain_in_file(simulated, catalog, unit=unit)
-        return RigGround(rig.chain, rig.ambient_c, workplace, sample_tag=tag)
+        return RigTestbed(rig.chain, rig.ambient_c, workplace, sample_tag=tag)
     remove_killed_tests(own)
-    return FolderGround(Path(places[0]), own.test_notes, link_bytes_per_s=link)
+    return FolderTestbed(Path(places[0]), own.test_notes, link_bytes_per_s=link)
 
 
 def _print_plan(plan: ProtocolPlan) -> None:

@@ -6,8 +6,8 @@ import click
 
 from vastcellar.cli.printing import echo, print_json
 from vastcellar.cli.running import is_demo
-from vastcellar.services.rescuing import keep_rescued, rescued_runs
-from vastcellar.services.workplace import open_workplace
+from vastcellar.services.workplace.rescuing import keep_rescued, rescued_runs
+from vastcellar.services.workplace.workplace import open_workplace
 
 
 @click.command()

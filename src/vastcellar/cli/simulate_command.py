@@ -9,15 +9,15 @@ import click
 
 from vastcellar.cli.printing import echo, print_json, print_lines
 from vastcellar.cli.quantities import Quantity, parse_seconds
-from vastcellar.core.endurance_run import EventKind
 from vastcellar.core.errors import BadValueError
-from vastcellar.core.needs import camera_need
+from vastcellar.core.shoot.needs import camera_need
 from vastcellar.core.units import PLAIN, parse_rate, parse_size, parse_temperature
-from vastcellar.services.catalogs import read_catalog
-from vastcellar.services.folders import folders
-from vastcellar.services.judging import ChainFile, chain_in_file
-from vastcellar.services.shoots import shoot_in_file
-from vastcellar.services.simulating import Load, Simulated, offload_of_cards, simulate
+from vastcellar.core.writing.write_profile import EventKind
+from vastcellar.services.match.judging import ChainFile, chain_in_file
+from vastcellar.services.match.simulating import Load, Simulated, offload_of_cards, simulate
+from vastcellar.services.shoot.shoots import shoot_in_file
+from vastcellar.services.workplace.catalogs import read_catalog
+from vastcellar.services.workplace.folders import folders
 
 
 @click.command("simulate")

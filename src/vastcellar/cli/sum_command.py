@@ -5,11 +5,11 @@ from __future__ import annotations
 import click
 
 from vastcellar.cli.printing import echo, print_json, print_lines
-from vastcellar.core.quick_sum import Fit
+from vastcellar.core.links.quick_sum import Fit
 from vastcellar.core.units import PLAIN
-from vastcellar.services.catalogs import read_catalog
-from vastcellar.services.folders import folders
-from vastcellar.services.quick_sums import AnsweredSum, answer_line
+from vastcellar.services.sums.quick_sums import AnsweredSum, answer_line
+from vastcellar.services.workplace.catalogs import read_catalog
+from vastcellar.services.workplace.folders import folders
 
 _UNITS = {"size": "bytes", "rate": "bytes_per_s", "time": "s", "count": ""}
 

@@ -10,12 +10,12 @@ import click
 from vastcellar.cli.printing import echo, print_json
 from vastcellar.cli.quantities import Quantity
 from vastcellar.cli.running import is_demo
-from vastcellar.core.parts import Unit
+from vastcellar.core.parts.parts import Unit
 from vastcellar.core.units import PLAIN, parse_size
-from vastcellar.services.binding import identity_words, release, twins
-from vastcellar.services.own_units import UNIT_STATES, checked_unit
-from vastcellar.services.reach_wording import proof_word
-from vastcellar.services.workplace import Shelf, Workplace, open_workplace, require_unit
+from vastcellar.services.proving.binding import identity_words, release, twins
+from vastcellar.services.words.reach_wording import proof_word
+from vastcellar.services.workplace.own_units import UNIT_STATES, checked_unit
+from vastcellar.services.workplace.workplace import Shelf, Workplace, open_workplace, require_unit
 
 _JSON = click.option("--json", "as_json", is_flag=True, help="Print JSON.")
 _WRITTEN = click.option(

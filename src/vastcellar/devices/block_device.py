@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from vastcellar.core.identity import DeviceIdentity
+from vastcellar.core.parts.identity import DeviceIdentity
 
 _SECTOR_BYTES = 512  # sysfs counts so, whatever the device's own sectors are
 _MOST_READ_BYTES = 64 * 1024

@@ -6,8 +6,8 @@ import csv
 import io
 
 from vastcellar.core.csv_cells import safe_row
-from vastcellar.core.shoot_plan import CameraPlan
-from vastcellar.services.planning import PlannedShoot
+from vastcellar.core.shoot.shoot_plan import CameraPlan
+from vastcellar.services.shoot.planning import PlannedShoot
 
 _COLUMNS = (
     "camera",

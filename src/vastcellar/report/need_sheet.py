@@ -9,9 +9,9 @@ from reportlab.graphics.shapes import Drawing, Polygon, Rect, String
 from reportlab.platypus import Flowable, Spacer, Table, TableStyle
 
 from vastcellar import __version__
-from vastcellar.core.guarantees import guarantee_margins
-from vastcellar.core.needs import Need
-from vastcellar.core.shoot_plan import CameraPlan, day_on_media
+from vastcellar.core.shoot.guarantees import guarantee_margins
+from vastcellar.core.shoot.needs import Need
+from vastcellar.core.shoot.shoot_plan import CameraPlan, day_on_media
 from vastcellar.core.units import NumberFormat
 from vastcellar.report.sheet import (
     BOLD,
@@ -27,8 +27,8 @@ from vastcellar.report.sheet import (
     sheet_pdf,
     style,
 )
-from vastcellar.services.plan_wording import range_text, warning_sentence
-from vastcellar.services.planning import PlannedShoot
+from vastcellar.services.shoot.planning import PlannedShoot
+from vastcellar.services.words.plan_wording import range_text, warning_sentence
 
 # With more cameras than this the ribbons would push the sheet off its page.
 _MOST_RIBBONS = 6

@@ -29,9 +29,9 @@ from vastcellar.report.sheet import (
     sheet_pdf,
     style,
 )
-from vastcellar.services.exports import plain_for_json
 from vastcellar.services.proving.flat_proving import trace_csv_text
 from vastcellar.services.proving.keeping import AnyProof
+from vastcellar.services.workplace.exports import plain_for_json
 
 _PLOT_PT = 210.0
 _MOST_POINTS = 600

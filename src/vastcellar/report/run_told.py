@@ -21,8 +21,8 @@ from vastcellar.services.proving.keeping import AnyProof
 from vastcellar.services.proving.offloading import OffloadResult
 from vastcellar.services.proving.protocol_run import ProtocolProof, protocol_sentence
 from vastcellar.services.proving.recorder_proving import Proof, RecorderResult, cameras_sentence
-from vastcellar.services.run_records import recorder_figures
 from vastcellar.services.runs.diagnosing import cause_sentence, diagnosis_figures, evidence_sentence
+from vastcellar.services.workplace.run_records import recorder_figures
 
 
 @dataclass(frozen=True)

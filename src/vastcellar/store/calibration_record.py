@@ -9,8 +9,8 @@ from typing import Any
 import numpy as np
 
 from vastcellar.core.diagnosis.causes import Estimate
-from vastcellar.core.fitted_model import Calibration, Fitted, adjusted
-from vastcellar.core.parts import ThrottleStage, WriteBehaviour
+from vastcellar.core.parts.parts import ThrottleStage, WriteBehaviour
+from vastcellar.core.unit_model.fitted_model import Calibration, Fitted, adjusted
 
 
 @dataclass(frozen=True)

@@ -9,13 +9,11 @@ from typing import Any
 
 from pydantic import TypeAdapter, ValidationError
 
-from vastcellar.core.camera_models import CameraModel, FormatPreset
 from vastcellar.core.errors import BadFileError, BadValueError
-from vastcellar.core.file_systems import FileSystem
-from vastcellar.core.formats import CodecFamily, Quality
-from vastcellar.core.hubs import Hub
-from vastcellar.core.links import Cable, LinkMode, Port
-from vastcellar.core.parts import (
+from vastcellar.core.links.hubs import Hub
+from vastcellar.core.links.links import Cable, LinkMode, Port
+from vastcellar.core.parts.file_systems import FileSystem
+from vastcellar.core.parts.parts import (
     Case,
     Catalog,
     Drive,
@@ -25,7 +23,9 @@ from vastcellar.core.parts import (
     Unit,
     WriteBehaviour,
 )
-from vastcellar.core.shoot import AllowedMedium, CameraLimits
+from vastcellar.core.shoot.camera_models import CameraModel, FormatPreset
+from vastcellar.core.shoot.formats import CodecFamily, Quality
+from vastcellar.core.shoot.shoot import AllowedMedium, CameraLimits
 from vastcellar.data import data_path
 from vastcellar.store.json_files import as_bad_file, read_json, require_format
 from vastcellar.store.reading import as_sentence

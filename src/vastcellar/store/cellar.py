@@ -13,10 +13,10 @@ from sqlalchemy import Delete, Select, delete, select, update
 from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
+from vastcellar.core.chain.measured_stages import StageMeasurement
 from vastcellar.core.errors import BadValueError, CellarError, UnknownPartError, VastCellarError
-from vastcellar.core.identity import DeviceIdentity
-from vastcellar.core.measured_stages import StageMeasurement
-from vastcellar.core.parts import Unit
+from vastcellar.core.parts.identity import DeviceIdentity
+from vastcellar.core.parts.parts import Unit
 from vastcellar.store.calibration_record import CalibrationRecord, fit_as_json, fit_from_json
 from vastcellar.store.cellar_file import (
     DAMAGE,

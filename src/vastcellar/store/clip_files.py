@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 
 from vastcellar.core.errors import BadFileError, BadValueError
-from vastcellar.core.measured_rate import ClipRate
+from vastcellar.core.shoot.measured_rate import ClipRate
 
 CLIP_SUFFIXES = frozenset({".mov", ".mp4", ".m4v", ".mxf", ".mkv", ".avi", ".mts", ".m2ts", ".ts"})
 MOST_CLIPS = 2000

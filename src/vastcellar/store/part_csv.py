@@ -11,8 +11,8 @@ from typing import Any
 
 from vastcellar.core.csv_cells import plain_cell
 from vastcellar.core.errors import BadFileError, BadValueError
-from vastcellar.core.links import Cable, LinkMode
-from vastcellar.core.parts import Case, Drive, DriveKind, Enclosure, WriteBehaviour
+from vastcellar.core.links.links import Cable, LinkMode
+from vastcellar.core.parts.parts import Case, Drive, DriveKind, Enclosure, WriteBehaviour
 from vastcellar.core.units import parse_number, parse_rate, parse_size
 from vastcellar.store.reading import as_sentence, read_text
 

@@ -10,7 +10,7 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from vastcellar.core.errors import BadFileError
-from vastcellar.core.protocols import Protocol, ProtocolStep, StepKind
+from vastcellar.core.protocols.protocols import Protocol, ProtocolStep, StepKind
 from vastcellar.data import data_path
 from vastcellar.store.json_files import as_bad_file, read_json, require_format, write_text_whole
 from vastcellar.store.reading import as_sentence

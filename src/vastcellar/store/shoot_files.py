@@ -17,16 +17,16 @@ from pydantic import (
 )
 
 from vastcellar.core.errors import BadFileError, BadValueError, UnknownPartError
-from vastcellar.core.formats import (
+from vastcellar.core.parts.parts import Catalog
+from vastcellar.core.shoot.formats import (
     MAX_FRAMES_PER_S,
     MAX_VIDEO_BYTES_PER_S,
     RateRule,
     RecordingFormat,
 )
-from vastcellar.core.measured_rate import MeasuredRate
-from vastcellar.core.parts import Catalog
-from vastcellar.core.rolls import RollPattern
-from vastcellar.core.shoot import (
+from vastcellar.core.shoot.measured_rate import MeasuredRate
+from vastcellar.core.shoot.rolls import RollPattern
+from vastcellar.core.shoot.shoot import (
     DEFAULT_BUFFER_BYTES,
     DEFAULT_DAY_S,
     DEFAULT_RESERVE,

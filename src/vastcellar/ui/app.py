@@ -14,16 +14,16 @@ from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QApplication, QMessageBox
 
 from vastcellar.core.errors import VastCellarError
-from vastcellar.services.folders import Folders, folders
+from vastcellar.services.workplace.folders import Folders, folders
 from vastcellar.ui.look import DARK, LIGHT, Look, Palette, font, load_fonts
 from vastcellar.ui.shell.window import MainWindow
 from vastcellar.ui.widgets.plain import PlainTips, plain_box
 
 if TYPE_CHECKING:
     # Loaded when the window is up: the database alone takes a third of a second.
-    from vastcellar.services.rescuing import Rescued
-    from vastcellar.services.shoots import OpenShoot
-    from vastcellar.services.workplace import Workplace
+    from vastcellar.services.shoot.shoots import OpenShoot
+    from vastcellar.services.workplace.rescuing import Rescued
+    from vastcellar.services.workplace.workplace import Workplace
     from vastcellar.ui.models.background import Background
     from vastcellar.ui.models.jobs import Jobs
     from vastcellar.ui.models.workbench import Workbench
@@ -43,15 +43,15 @@ class _Loaded:
 
 def _load(demo: bool, shoot_path: Path | None, places: Folders) -> _Loaded:
     """Read catalog, cellar and the shoot; runs off the interface thread."""
-    from vastcellar.services.autosaving import restore_unsaved
-    from vastcellar.services.rescuing import rescued_runs
-    from vastcellar.services.shoots import (
+    from vastcellar.services.shoot.shoots import (
         OpenShoot,
         new_shoot,
         open_shoot,
         recent_shoots,
     )
-    from vastcellar.services.workplace import demo_shoot_path, open_workplace
+    from vastcellar.services.workplace.autosaving import restore_unsaved
+    from vastcellar.services.workplace.rescuing import rescued_runs
+    from vastcellar.services.workplace.workplace import demo_shoot_path, open_workplace
 
     workplace = open_workplace(demo=demo, places=places)
     catalog = workplace.catalog

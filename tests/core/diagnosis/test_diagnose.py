@@ -14,11 +14,11 @@ from vastcellar.core.diagnosis.change_points import optimal_partition
 from vastcellar.core.diagnosis.diagnose import diagnose, diagnose_cooling_pair
 from vastcellar.core.diagnosis.rate_levels import find_levels
 from vastcellar.core.diagnosis.runs_of_trace import split_runs
-from vastcellar.core.endurance_run import Phase, run_endurance, sample
 from vastcellar.core.errors import BadValueError
-from vastcellar.core.heat import HeatPath
-from vastcellar.core.parts import WriteBehaviour
+from vastcellar.core.parts.parts import WriteBehaviour
 from vastcellar.core.trace import Trace
+from vastcellar.core.writing.heat import HeatPath
+from vastcellar.core.writing.write_profile import Phase, sample, write_profile
 
 
 def trace_of(*pieces, celsius=None, seed=1, noise=0.03, begin_s=0.0):
@@ -41,7 +41,7 @@ def cool_cliff():
     """155 GB of cache that folds while it is written, 800 MB/s offered, 250 past it."""
     behaviour = WriteBehaviour(2500e6, 250e6, 12e9, 0.22, 300e6, 1.0, direct_j_per_gb=5.0)
     path = HeatPath(12, 150, 3.0, 5.0, 0.7, 22.0)
-    run = run_endurance(behaviour, path, 800e6, (Phase(800e6, 800.0),), free_bytes=650e9)
+    run = write_profile(behaviour, path, 800e6, (Phase(800e6, 800.0),), free_bytes=650e9)
     moments = np.arange(0.0, 800.0)
     samples = sample(run, moments)
     noise = np.random.default_rng(2).normal(0, 0.02, moments.size)

@@ -9,17 +9,17 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from vastcellar.core.diagnosis.heat_balance import HeatBalance
-from vastcellar.core.endurance_run import EventKind, Phase, run_endurance, sample
-from vastcellar.core.heat import HeatPath
-from vastcellar.core.parts import ThrottleStage, WriteBehaviour
+from vastcellar.core.parts.parts import ThrottleStage, WriteBehaviour
 from vastcellar.core.trace import Trace
+from vastcellar.core.writing.heat import HeatPath
+from vastcellar.core.writing.write_profile import EventKind, Phase, sample, write_profile
 
 PATH = HeatPath(12, 90, 3.5, 7.0, 0.8, 23.0)
 RUN_S = 1500.0
 
 
 def logged(behaviour, link=1000e6, path=PATH):
-    run = run_endurance(behaviour, path, link, (Phase(math.inf, RUN_S),), free_bytes=3e12)
+    run = write_profile(behaviour, path, link, (Phase(math.inf, RUN_S),), free_bytes=3e12)
     moments = np.arange(0.0, RUN_S)
     found = sample(run, moments)
     lagged = np.interp(moments - 2.0, moments, found.drive_c)

@@ -11,10 +11,10 @@ from hypothesis import strategies as st
 
 from vastcellar.core.diagnosis.causes import Cause
 from vastcellar.core.diagnosis.diagnose import diagnose
-from vastcellar.core.endurance_run import EventKind, Phase, run_endurance, sample
-from vastcellar.core.heat import HeatPath
-from vastcellar.core.parts import ThrottleStage, WriteBehaviour
+from vastcellar.core.parts.parts import ThrottleStage, WriteBehaviour
 from vastcellar.core.trace import Trace
+from vastcellar.core.writing.heat import HeatPath
+from vastcellar.core.writing.write_profile import EventKind, Phase, sample, write_profile
 
 
 def trace_of(*stretches, seed=3, noise=0.03, late_s=0.0):
@@ -85,7 +85,7 @@ def test_a_throttle_on_a_folding_drive_cold_from_the_shelf_is_never_called_cache
         fold_j_per_gb=fold_j, heat_capacity_j_per_k=10.0,
         throttle=(ThrottleStage(62.0, 57.0, 350e6),),
     )  # fmt: skip
-    run = run_endurance(behaviour, PATH, 1000e6, (Phase(math.inf, 1500.0),), free_bytes=4e12,
+    run = write_profile(behaviour, PATH, 1000e6, (Phase(math.inf, 1500.0),), free_bytes=4e12,
                         starts_at_ambient=cold)  # fmt: skip
     assert run.first(EventKind.THROTTLE) is not None
     moments = np.arange(0.0, 1500.0)

@@ -12,11 +12,11 @@ from vastcellar.core.diagnosis.causes import Cause
 from vastcellar.core.diagnosis.diagnose import diagnose
 from vastcellar.core.diagnosis.levels import Drop
 from vastcellar.core.diagnosis.two_stages import may_be_two_stages
-from vastcellar.core.endurance_run import EventKind, Phase, run_endurance, sample
-from vastcellar.core.heat import Course, HeatPath
-from vastcellar.core.heat_columns import Courses, HeatPathColumns
-from vastcellar.core.parts import ThrottleStage, WriteBehaviour
+from vastcellar.core.parts.parts import ThrottleStage, WriteBehaviour
 from vastcellar.core.trace import Trace
+from vastcellar.core.writing.heat import Course, HeatPath
+from vastcellar.core.writing.heat_columns import Courses, HeatPathColumns
+from vastcellar.core.writing.write_profile import EventKind, Phase, sample, write_profile
 
 RUN_S = 1800.0
 
@@ -65,7 +65,7 @@ def falls_of(run, full):
 @given(drive=throttling_drives())
 def test_two_stages_that_were_simulated_are_held_possible(drive):
     behaviour, path, full = drive
-    run = run_endurance(behaviour, path, full, (Phase(math.inf, RUN_S),), free_bytes=20e12)
+    run = write_profile(behaviour, path, full, (Phase(math.inf, RUN_S),), free_bytes=20e12)
     falls = falls_of(run, full)
     if falls is not None:
         assert may_be_two_stages(*falls, begin_s=0.0)
@@ -93,7 +93,7 @@ def test_heat_that_settled_and_then_a_cliff_are_not_told_apart_without_a_sensor(
         heat_capacity_j_per_k=12.0, throttle=(ThrottleStage(60.0, 52.0, 520e6),),
     )  # fmt: skip
     path = HeatPath(12, 100, 3.0, 7.2, 1.2, 30.0)
-    run = run_endurance(behaviour, path, 1000e6, (Phase(math.inf, RUN_S),), free_bytes=4e12)
+    run = write_profile(behaviour, path, 1000e6, (Phase(math.inf, RUN_S),), free_bytes=4e12)
     kinds = [e.kind for e in run.events if e.kind in (EventKind.THROTTLE, EventKind.CACHE_FULL)]
     assert kinds == [EventKind.THROTTLE, EventKind.CACHE_FULL]
     moments = np.arange(0.0, RUN_S)

@@ -8,9 +8,8 @@ from dataclasses import replace
 import pytest
 
 from vastcellar.core.errors import BadFileError, BadValueError
-from vastcellar.core.protocol_text import parse_steps
-from vastcellar.services.judging import chain_of
-from vastcellar.services.proving.grounds import FolderGround, RigGround
+from vastcellar.core.protocols.protocol_text import parse_steps
+from vastcellar.services.match.judging import chain_of
 from vastcellar.services.proving.keeping import keep_protocol
 from vastcellar.services.proving.protocol_run import ProtocolRun
 from vastcellar.services.proving.protocols import (
@@ -20,6 +19,7 @@ from vastcellar.services.proving.protocols import (
     protocol_named,
     protocols_known,
 )
+from vastcellar.services.proving.testbeds import FolderTestbed, RigTestbed
 from vastcellar.services.runs.calibrating import calibrate_unit
 
 
@@ -27,12 +27,12 @@ from vastcellar.services.runs.calibrating import calibrate_unit
 def rig(workplace, slipway):
     camera = slipway.camera("A")
     chain = chain_of(camera.setup, workplace.catalog, workplace.shelf(), 24.0)
-    return RigGround(chain, 24.0, workplace)
+    return RigTestbed(chain, 24.0, workplace)
 
 
-def run_of(ground, text, **kwargs):
+def run_of(testbed, text, **kwargs):
     protocol = own_protocol("Tried", parse_steps(text))
-    return ProtocolRun(plan_protocol(protocol, ground), ground, ready=lambda _: True, **kwargs)
+    return ProtocolRun(plan_protocol(protocol, testbed), testbed, ready=lambda _: True, **kwargs)
 
 
 def finish(run):
@@ -53,7 +53,7 @@ def test_a_second_write_at_once_meets_a_full_cache_and_one_after_a_long_rest_doe
 def test_the_rest_of_a_cooling_pair_is_as_long_as_this_drive_needs(rig, tmp_path, places):
     pair = protocol_named("cooling-pair", places)
     on_rig = plan_protocol(pair, rig)
-    folder = plan_protocol(pair, FolderGround(tmp_path, tmp_path / "notes"))
+    folder = plan_protocol(pair, FolderTestbed(tmp_path, tmp_path / "notes"))
     # 150 GB of cache that folds at 60 MB/s outlast the cooling of a small case.
     assert on_rig.waiting_s == pytest.approx(2500, rel=0.05)
     assert folder.waiting_s == 3600
@@ -63,7 +63,7 @@ def test_the_rest_of_a_cooling_pair_is_as_long_as_this_drive_needs(rig, tmp_path
 def test_a_disk_that_fails_in_the_second_step_keeps_the_first(workplace, tmp_path, monkeypatch):
     disk = tmp_path / "disk"
     disk.mkdir()
-    run = run_of(FolderGround(disk, tmp_path / "notes"), "write 8 MB; rest 0.1 s; write 64 MB")
+    run = run_of(FolderTestbed(disk, tmp_path / "notes"), "write 8 MB; rest 0.1 s; write 64 MB")
     real, written = os.pwrite, []
 
     def failing(handle, data, at):
@@ -88,7 +88,7 @@ def test_a_disk_that_fails_in_the_second_step_keeps_the_first(workplace, tmp_pat
 def test_a_folder_that_is_gone_after_the_rest_ends_it_with_a_sentence(tmp_path):
     disk = tmp_path / "disk"
     disk.mkdir()
-    run = run_of(FolderGround(disk, tmp_path / "notes"), "write 8 MB; rest 0.5 s; write 8 MB")
+    run = run_of(FolderTestbed(disk, tmp_path / "notes"), "write 8 MB; rest 0.5 s; write 8 MB")
     for shown in run.snapshots():
         if shown.phase == "resting" and disk.exists():
             disk.rmdir()
@@ -98,7 +98,7 @@ def test_a_folder_that_is_gone_after_the_rest_ends_it_with_a_sentence(tmp_path):
 
 
 def test_stopped_while_it_rests_it_ends_at_once(tmp_path):
-    run = run_of(FolderGround(tmp_path, tmp_path / "notes"), "write 8 MB; rest 60 min; write 8 MB")
+    run = run_of(FolderTestbed(tmp_path, tmp_path / "notes"), "write 8 MB; rest 60 min; write 8 MB")
     for shown in run.snapshots():
         if shown.phase == "resting":
             assert "59 min" in shown.detail or "1 h" in shown.detail
@@ -150,7 +150,7 @@ def test_a_warm_write_of_a_set_teaches_nothing_of_the_drive_at_rest(rig, workpla
     run = run_of(rig, "write 250 GB; write 60 GB")
     finish(run)
     first, second = keep_protocol(workplace, "M-03", run)
-    assert first.foretold is not None and second.foretold is None
+    assert first.prediction is not None and second.prediction is None
     made = calibrate_unit(workplace, "M-03", keep=False)
     assert made.record.run_ids == (first.run_id,)
     assert f"run {second.run_id}: it began before the drive was at rest" in made.left_out[0]

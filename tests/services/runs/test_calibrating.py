@@ -8,9 +8,9 @@ import pytest
 
 from vastcellar.core.errors import BadValueError, UnknownPartError
 from vastcellar.core.evidence import Verdict
-from vastcellar.core.identity import DeviceIdentity
-from vastcellar.services.judging import chain_of, judge_camera
-from vastcellar.services.matching import find_for, judge_what_if
+from vastcellar.core.parts.identity import DeviceIdentity
+from vastcellar.services.match.judging import chain_of, judge_camera
+from vastcellar.services.match.matching import find_for, judge_what_if
 from vastcellar.services.proving.flat_proving import FlatPlan, rig_flat_proof
 from vastcellar.services.proving.keeping import keep_flat_proof
 from vastcellar.services.proving.recorder_loads import load_of_camera

@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from vastcellar.core.errors import UnknownPartError
-from vastcellar.core.heat import HeatPath
+from vastcellar.core.writing.heat import HeatPath
 from vastcellar.services.runs.resting import (
     COOL,
     Rest,

@@ -13,7 +13,7 @@ from functools import cache
 import numpy as np
 
 from vastcellar.core.diagnosis.levels import Drop
-from vastcellar.core.heat_columns import Courses, FloatArray, HeatPathColumns
+from vastcellar.core.writing.heat_columns import Courses, FloatArray, HeatPathColumns
 
 _DRAWN = 3000
 # C1 J/K, C2 J/K, R12 K/W, R2a K/W of a small plastic case, a finned one, a heatsink, a card

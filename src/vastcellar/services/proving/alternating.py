@@ -12,9 +12,9 @@ from typing import Any
 
 from vastcellar.bench.flat_run import FlatPlan
 from vastcellar.bench.progress import Progress
-from vastcellar.core.chain import Chain
+from vastcellar.core.chain.chain import Chain
 from vastcellar.core.errors import VastCellarError
-from vastcellar.core.steady import difference, summarize
+from vastcellar.core.protocols.steady import difference, summarize
 from vastcellar.core.units import NumberFormat
 from vastcellar.services.proving.flat_proving import FlatProof, conditions_of, folder_flat_proof
 from vastcellar.services.runs.measured_runs import differences_between

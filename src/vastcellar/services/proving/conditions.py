@@ -8,10 +8,10 @@ from dataclasses import asdict, replace
 from vastcellar import __version__
 from vastcellar.bench.disturbances import Disturbances
 from vastcellar.bench.running_tests import count_running_tests
-from vastcellar.core.chain import Chain
+from vastcellar.core.chain.chain import Chain
 from vastcellar.devices.load import OtherLoad, read_other_load
 from vastcellar.services.proving.places import Place
-from vastcellar.services.run_records import Conditions
+from vastcellar.services.workplace.run_records import Conditions
 
 
 def chain_conditions(

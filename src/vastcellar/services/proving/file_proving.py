@@ -12,13 +12,13 @@ from vastcellar.bench.apart import ApartRun
 from vastcellar.bench.edit_run import EditPlan, EditResult, EditRun
 from vastcellar.bench.offload_run import OffloadPlan, OffloadResult
 from vastcellar.bench.project_run import ProjectPlan, ProjectResult, ProjectRun
-from vastcellar.core.chain import Chain
+from vastcellar.core.chain.chain import Chain
 from vastcellar.core.units import NumberFormat
 from vastcellar.services.proving.conditions import LoadBefore, chain_conditions, on_disk
 from vastcellar.services.proving.folder_runs import FilePlan, FileRun, file_run
 from vastcellar.services.proving.offloading import limit_sentence, made_up_clips, offload_figures
 from vastcellar.services.proving.places import find_place, require_room_for
-from vastcellar.services.run_records import Conditions
+from vastcellar.services.workplace.run_records import Conditions
 
 __all__ = [
     "EditPlan",

@@ -14,12 +14,12 @@ from vastcellar.bench.apart import ApartRun
 from vastcellar.bench.flat_run import DEFAULT_SHAPE, FlatPlan, FlatResult, FlatRun
 from vastcellar.bench.probe import Shape, probe_bytes
 from vastcellar.bench.progress import Progress
-from vastcellar.core.chain import Chain, free_bytes
+from vastcellar.core.chain.chain import Chain, free_bytes
 from vastcellar.core.diagnosis.causes import Diagnosis
 from vastcellar.core.diagnosis.diagnose import diagnose
-from vastcellar.core.endurance_run import Phase
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.trace import Trace
+from vastcellar.core.writing.write_profile import Phase
 from vastcellar.services.proving.conditions import (
     LoadBefore,
     chain_conditions,
@@ -30,9 +30,9 @@ from vastcellar.services.proving.folder_runs import flat_run
 from vastcellar.services.proving.pass_figures import pass_figures
 from vastcellar.services.proving.places import Place, find_place, require_room_for
 from vastcellar.services.proving.rigs import make_rig
-from vastcellar.services.run_records import FAN, Conditions
 from vastcellar.services.runs.resting import COOL, Rest
-from vastcellar.services.workplace import Workplace
+from vastcellar.services.workplace.run_records import FAN, Conditions
+from vastcellar.services.workplace.workplace import Workplace
 from vastcellar.store.trace_csv import trace_text
 
 __all__ = [

@@ -14,7 +14,7 @@ from vastcellar.bench.folder_target import FolderTarget
 from vastcellar.bench.offload_run import OffloadPlan, OffloadRun
 from vastcellar.bench.project_run import ProjectPlan, ProjectRun
 from vastcellar.bench.recorder_run import RecorderRun
-from vastcellar.core.recorder import RecorderLoad
+from vastcellar.core.recording.recorder import RecorderLoad
 from vastcellar.services.proving.places import find_place, folder_target
 
 FilePlan = EditPlan | ProjectPlan | OffloadPlan

@@ -20,10 +20,10 @@ from vastcellar.services.proving.flat_proving import (
 from vastcellar.services.proving.offloading import OffloadResult
 from vastcellar.services.proving.protocol_run import ProtocolProof, ProtocolResult, ProtocolRun
 from vastcellar.services.proving.recorder_proving import Proof, RecorderResult, keep_proof
-from vastcellar.services.rescuing import add_run
-from vastcellar.services.runs.calibrating import Foretold, foretold_of
+from vastcellar.services.runs.calibrating import PredictionCheck, prediction_check_of
 from vastcellar.services.runs.diagnosing import diagnosis_figures
-from vastcellar.services.workplace import Workplace
+from vastcellar.services.workplace.rescuing import add_run
+from vastcellar.services.workplace.workplace import Workplace
 from vastcellar.store.run_record import RunRecord
 from vastcellar.store.trace_csv import trace_text
 
@@ -31,10 +31,10 @@ __all__ = [
     "AnyProof",
     "AnyResult",
     "KeptRun",
-    "foretold_of_flat",
     "keep_any",
     "keep_flat_proof",
     "keep_protocol",
+    "prediction_check_of_flat",
 ]
 
 AnyProof = FlatProof | FileProof | Proof | ProtocolProof | TurnsProof
@@ -48,7 +48,7 @@ class KeptRun:
     """A run in the cellar, and how it came out beside the unit's model as it was before."""
 
     run_id: int
-    foretold: Foretold | None = None
+    prediction: PredictionCheck | None = None
 
 
 def keep_flat_proof(
@@ -60,7 +60,7 @@ def keep_flat_proof(
     protocol: str = "",
     ended_at: datetime | None = None,
 ) -> KeptRun:
-    """Keep a finished flat-out run under its unit, with what was foretold of it.
+    """Keep a finished flat-out run under its unit, with what was predicted of it.
 
     *found* stands in for the run's own diagnosis, as a cooling pair decides it; *ended_at* is
     now where it isn't given. Simulated runs wear nothing.
@@ -70,20 +70,22 @@ def keep_flat_proof(
     assert result is not None, "the run must have ended"
     found = found or diagnosis_of_proof(proof, result)
     record = _flat_record(unit_tag, proof, result, found, protocol, ended_at)
-    foretold = _foretold(workplace, record, result.write.trace, found)
-    record.figures["foretold"] = asdict(foretold) if foretold else None
+    prediction = _prediction_check(workplace, record, result.write.trace, found)
+    record.figures["prediction"] = asdict(prediction) if prediction else None
     wear_bytes = 0 if result.is_simulated else result.written_bytes
     trace = trace_text(result.write.trace)
-    return KeptRun(add_run(workplace, record, trace, wear_bytes), foretold)
+    return KeptRun(add_run(workplace, record, trace, wear_bytes), prediction)
 
 
-def foretold_of_flat(workplace: Workplace, unit_tag: str, proof: FlatProof) -> Foretold | None:
-    """Return a finished run beside what the unit's model foretold of it, before it is kept."""
+def prediction_check_of_flat(
+    workplace: Workplace, unit_tag: str, proof: FlatProof
+) -> PredictionCheck | None:
+    """Return a finished run beside what the unit's model predicted of it, before it is kept."""
     result = proof.run.result
     assert result is not None, "the run must have ended"
     found = diagnosis_of_proof(proof, result)
     record = _flat_record(unit_tag, proof, result, found, "", None)
-    return _foretold(workplace, record, result.write.trace, found)
+    return _prediction_check(workplace, record, result.write.trace, found)
 
 
 def _flat_record(
@@ -112,12 +114,12 @@ def _flat_record(
     )
 
 
-def _foretold(
+def _prediction_check(
     workplace: Workplace, record: RunRecord, trace: Trace, found: Diagnosis | None
-) -> Foretold | None:
+) -> PredictionCheck | None:
     """What was measured must not be lost because the model beside it can't be had."""
     try:
-        return foretold_of(workplace, record, trace, found)
+        return prediction_check_of(workplace, record, trace, found)
     except VastCellarError:
         return None
 

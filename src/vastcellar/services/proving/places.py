@@ -7,7 +7,7 @@ from pathlib import Path
 
 from vastcellar.bench.folder_target import FolderTarget
 from vastcellar.core.errors import BadValueError, DiskError
-from vastcellar.core.identity import DeviceIdentity
+from vastcellar.core.parts.identity import DeviceIdentity
 from vastcellar.core.units import PLAIN
 from vastcellar.devices.block_device import (
     BlockDevice,

@@ -17,9 +17,9 @@ from vastcellar.bench.recorder_run import Snapshot
 from vastcellar.core.diagnosis.causes import Diagnosis
 from vastcellar.core.diagnosis.diagnose import diagnose_cooling_pair
 from vastcellar.core.errors import BadValueError, VastCellarError
-from vastcellar.core.protocols import StepKind
-from vastcellar.core.recorder import RecorderLoad
-from vastcellar.core.steady import summarize
+from vastcellar.core.protocols.protocols import StepKind
+from vastcellar.core.protocols.steady import summarize
+from vastcellar.core.recording.recorder import RecorderLoad
 from vastcellar.core.units import PLAIN, NumberFormat
 from vastcellar.services.proving.file_proving import (
     FileProof,
@@ -30,12 +30,12 @@ from vastcellar.services.proving.file_proving import (
     usual_edit_plan,
 )
 from vastcellar.services.proving.flat_proving import FlatProof, diagnosis_of_proof, flat_figures
-from vastcellar.services.proving.grounds import Ground
 from vastcellar.services.proving.protocols import ProtocolPlan, StepPlan
 from vastcellar.services.proving.recorder_proving import Proof
-from vastcellar.services.run_records import recorder_figures
+from vastcellar.services.proving.testbeds import Testbed
 from vastcellar.services.runs.diagnosing import diagnosis_figures
 from vastcellar.services.runs.resting import COOL, USUAL_ROOM_C, Rest, chain_rest_s
+from vastcellar.services.workplace.run_records import recorder_figures
 
 _LOOK_EVERY_S = 0.1
 _LONG_REST_S = 3600.0
@@ -56,14 +56,14 @@ class ProtocolResult:
 
 @dataclass
 class ProtocolRun:
-    """One protocol on one ground; ``snapshots`` does the work, ``stop`` ends it.
+    """One protocol on one testbed; ``snapshots`` does the work, ``stop`` ends it.
 
     Before a step that needs somebody's hands it says what to do and waits for ``go_on``; where
     *ready* is given, that is asked instead and returns False to give up.
     """
 
     plan: ProtocolPlan
-    ground: Ground
+    testbed: Testbed
     loads: tuple[RecorderLoad, ...] = ()
     ready: Callable[[str], bool] | None = None
     first_rest: Rest = COOL
@@ -89,7 +89,7 @@ class ProtocolRun:
     @property
     def is_simulated(self) -> bool:
         """Whether nothing is written to a disk."""
-        return self.ground.is_simulated
+        return self.testbed.is_simulated
 
     @property
     def is_complete(self) -> bool:
@@ -162,12 +162,12 @@ class ProtocolRun:
             left = PLAIN.duration(max(round(pause_s - gone_s), 1))
             done = before + share * gone_s / pause_s
             yield Progress("resting", gone_s, done, 0, 0.0, math.nan, f"{left} left")
-        self.ground.passed(0.0, pause_s)
+        self.testbed.passed(0.0, pause_s)
         self._rest = Rest(pause_s, self._needed_s())
         self.steps.append({"kind": "pause", "pause_s": pause_s})
 
     def _needed_s(self) -> float:
-        chain = self.ground.chain
+        chain = self.testbed.chain
         return chain_rest_s(chain, USUAL_ROOM_C) if chain else _LONG_REST_S
 
     def _test(self, plan: StepPlan, before: float, share: float) -> Iterator[Progress]:
@@ -195,15 +195,15 @@ class ProtocolRun:
         self._rest = Rest(0.0, self._needed_s())
 
     def _make(self, plan: StepPlan) -> StepProof:
-        step, ground = plan.step, self.ground
+        step, testbed = plan.step, self.testbed
         if step.kind is StepKind.RECORD:
-            return ground.record(self.loads)
+            return testbed.record(self.loads)
         if step.kind is StepKind.EDIT:
-            return ground.files(usual_edit_plan())
+            return testbed.files(usual_edit_plan())
         if step.kind is StepKind.PROJECT:
-            return ground.files(ProjectPlan())
+            return testbed.files(ProjectPlan())
         if step.kind is StepKind.OFFLOAD:
-            return ground.files(usual_clips(plan.bytes_to_write))
+            return testbed.files(usual_clips(plan.bytes_to_write))
         is_pair = self.plan.protocol.is_cooling_pair
         flat = FlatPlan(
             str(step.kind),
@@ -215,14 +215,14 @@ class ProtocolRun:
         )
         # A cooling pair waits for a full rest before each of its two.
         rest = COOL if is_pair else self._rest
-        return ground.flat(flat, rest, with_fan=is_pair and bool(self.writes))
+        return testbed.flat(flat, rest, with_fan=is_pair and bool(self.writes))
 
     def _figures(self, proof: StepProof) -> dict[str, Any]:
         if isinstance(proof, FlatProof):
             result = proof.run.result
             assert result is not None  # it has measured something
             read_s = result.read.elapsed_s if result.read else 0.0
-            self.ground.passed(result.write.elapsed_s, read_s)
+            self.testbed.passed(result.write.elapsed_s, read_s)
             found = diagnosis_of_proof(proof, result)
             figures = flat_figures(result)
             return {**figures, "diagnosis": diagnosis_figures(found) if found else None}
@@ -257,7 +257,7 @@ class ProtocolRun:
                 rates.setdefault(f"{step['kind']}_read", []).append(step["read"]["bytes_per_s"])
         return {
             "protocol": self.plan.protocol.key,
-            "target": self.ground.name,
+            "target": self.testbed.name,
             "is_simulated": self.is_simulated,
             "is_complete": self.is_complete,
             "ended_by": self.ended_by,

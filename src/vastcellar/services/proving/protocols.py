@@ -7,16 +7,16 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from vastcellar.core.errors import BadValueError
-from vastcellar.core.protocol_text import steps_text
-from vastcellar.core.protocols import Protocol, ProtocolStep, StepKind
-from vastcellar.core.recorder import RecorderLoad
-from vastcellar.services.folders import Folders
-from vastcellar.services.own_catalog import own_key
+from vastcellar.core.protocols.protocol_text import steps_text
+from vastcellar.core.protocols.protocols import Protocol, ProtocolStep, StepKind
+from vastcellar.core.recording.recorder import RecorderLoad
 from vastcellar.services.proving.file_proving import ProjectPlan, usual_clips, usual_edit_plan
 from vastcellar.services.proving.flat_proving import BURST_BYTES
-from vastcellar.services.proving.grounds import Ground
 from vastcellar.services.proving.places import require_room
+from vastcellar.services.proving.testbeds import Testbed
 from vastcellar.services.runs.resting import USUAL_ROOM_C, chain_rest_s
+from vastcellar.services.workplace.folders import Folders
+from vastcellar.services.workplace.own_catalog import own_key
 from vastcellar.store.protocol_files import all_protocols, save_own_protocol
 
 __all__ = [
@@ -93,23 +93,23 @@ class ProtocolPlan:
 
 
 def plan_protocol(
-    protocol: Protocol, ground: Ground, loads: Sequence[RecorderLoad] = ()
+    protocol: Protocol, testbed: Testbed, loads: Sequence[RecorderLoad] = ()
 ) -> ProtocolPlan:
-    """Return what each step would write and take on *ground*.
+    """Return what each step would write and take on *testbed*.
 
     The rest of a cooling pair is as long as this drive in this case needs, where that is known.
     Raises BadValueError where there is no room, where a take is to be recorded and none is
     given, or for tests with files on a rig; DiskError where the folder can't be used.
     """
     plans: list[StepPlan] = []
-    room = ground.room_bytes
+    room = testbed.room_bytes
     for step in protocol.steps:
-        if step.kind in _WITH_FILES and ground.is_simulated:
-            ground.files(ProjectPlan())  # says why not
+        if step.kind in _WITH_FILES and testbed.is_simulated:
+            testbed.files(ProjectPlan())  # says why not
         plan = StepPlan(
-            step, _step_bytes(step, room, loads), _step_s(protocol, step, ground, loads)
+            step, _step_bytes(step, room, loads), _step_s(protocol, step, testbed, loads)
         )
-        require_room(plan.bytes_to_write, room, ground.name)
+        require_room(plan.bytes_to_write, room, testbed.name)
         plans += [plan] * step.times
     return ProtocolPlan(protocol, tuple(plans))
 
@@ -139,10 +139,10 @@ def _step_bytes(step: ProtocolStep, room: int, loads: Sequence[RecorderLoad]) ->
 
 
 def _step_s(
-    protocol: Protocol, step: ProtocolStep, ground: Ground, loads: Sequence[RecorderLoad]
+    protocol: Protocol, step: ProtocolStep, testbed: Testbed, loads: Sequence[RecorderLoad]
 ) -> float:
     if step.kind is StepKind.PAUSE:
-        chain = ground.chain
+        chain = testbed.chain
         if protocol.is_cooling_pair and chain is not None:
             return chain_rest_s(chain, USUAL_ROOM_C)
         return step.pause_s

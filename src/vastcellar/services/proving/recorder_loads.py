@@ -6,10 +6,10 @@ import zlib
 from collections.abc import Sequence
 
 from vastcellar.core.errors import BadValueError
-from vastcellar.core.frame_sizes import FrameVariation
-from vastcellar.core.needs import camera_need
-from vastcellar.core.recorder import RecorderLoad
-from vastcellar.core.shoot import Camera, Shoot
+from vastcellar.core.recording.frame_sizes import FrameVariation
+from vastcellar.core.recording.recorder import RecorderLoad
+from vastcellar.core.shoot.needs import camera_need
+from vastcellar.core.shoot.shoot import Camera, Shoot
 from vastcellar.services.proving.file_proving import USUAL_STREAM, Stream
 
 _HIGHEST_CREST = 10.0

@@ -9,10 +9,10 @@ from pathlib import Path
 
 from vastcellar.bench.apart import ApartRun
 from vastcellar.bench.recorder_run import RecorderResult, RecorderRun, Snapshot, load_together
-from vastcellar.core.chain import Chain, free_bytes
-from vastcellar.core.endurance_run import Phase
-from vastcellar.core.recorder import RecorderLoad, predicted_drops_on_trace
+from vastcellar.core.chain.chain import Chain, free_bytes
+from vastcellar.core.recording.recorder import RecorderLoad, predicted_drops_on_trace
 from vastcellar.core.units import PLAIN, NumberFormat
+from vastcellar.core.writing.write_profile import Phase
 from vastcellar.devices.block_device import BlockDevice
 from vastcellar.devices.mounts import Mount
 from vastcellar.services.proving.conditions import (
@@ -24,9 +24,9 @@ from vastcellar.services.proving.conditions import (
 from vastcellar.services.proving.folder_runs import recorder_run
 from vastcellar.services.proving.places import find_place, require_room
 from vastcellar.services.proving.rigs import make_rig, rig_speed
-from vastcellar.services.rescuing import add_run
-from vastcellar.services.run_records import Conditions, recorder_record
-from vastcellar.services.workplace import Workplace
+from vastcellar.services.workplace.rescuing import add_run
+from vastcellar.services.workplace.run_records import Conditions, recorder_record
+from vastcellar.services.workplace.workplace import Workplace
 from vastcellar.store.trace_csv import trace_text
 
 # What a run shows of itself is part of what is offered here.

@@ -5,12 +5,12 @@ from __future__ import annotations
 from dataclasses import replace
 
 from vastcellar.bench.simulated_rig import RigFault, SimulatedRig
-from vastcellar.core.chain import Chain, free_bytes, heat_path
-from vastcellar.core.endurance_run import Phase, run_endurance
+from vastcellar.core.chain.chain import Chain, free_bytes, heat_path
 from vastcellar.core.errors import BadValueError
-from vastcellar.core.heat import HeatPath
-from vastcellar.core.parts import WriteBehaviour
-from vastcellar.services.workplace import Workplace
+from vastcellar.core.parts.parts import WriteBehaviour
+from vastcellar.core.writing.heat import HeatPath
+from vastcellar.core.writing.write_profile import Phase, write_profile
+from vastcellar.services.workplace.workplace import Workplace
 
 # A simulated take is watched in under half a minute, a short one in a few seconds.
 _RIG_TAKES_S = 24.0
@@ -49,7 +49,7 @@ def make_rig(
     tag = sample_tag or (parts.unit.tag if parts.unit else "")
     fault = (workplace.rig_faults.get(tag) if workplace else None) or RigFault()
     path = heat_path(parts, ambient_c)
-    profile = run_endurance(
+    profile = write_profile(
         # A rig is the class and its sample's fault; a fit to its own runs would count that twice.
         slower(parts.drive.class_writes, fault.rate_share),
         cooled(path) if with_fan else path,

@@ -9,15 +9,14 @@ from pathlib import Path
 
 import numpy as np
 
-from vastcellar.core.amounts import Amount
-from vastcellar.core.chain import Chain, free_bytes, heat_path
-from vastcellar.core.endurance_run import EventKind, Phase, run_endurance, sample
+from vastcellar.core.chain.chain import Chain, free_bytes, heat_path
 from vastcellar.core.errors import BadValueError, VastCellarError
-from vastcellar.core.recorder import RecorderLoad
-from vastcellar.core.steady import ROUNDS
+from vastcellar.core.protocols.amounts import Amount
+from vastcellar.core.protocols.steady import ROUNDS
+from vastcellar.core.recording.recorder import RecorderLoad
 from vastcellar.core.trace import FloatArray
 from vastcellar.core.units import NumberFormat
-from vastcellar.services.folders import Folders
+from vastcellar.core.writing.write_profile import EventKind, Phase, sample, write_profile
 from vastcellar.services.proving.alternating import USUAL_TURNS, AlternatingRun, TurnsProof
 from vastcellar.services.proving.file_proving import (
     USUAL_STREAM,
@@ -36,7 +35,6 @@ from vastcellar.services.proving.flat_proving import (
     fit_to_room,
     rig_room_bytes,
 )
-from vastcellar.services.proving.grounds import FolderGround, Ground, RigGround
 from vastcellar.services.proving.keeping import AnyProof
 from vastcellar.services.proving.offloading import clips_in
 from vastcellar.services.proving.places import Place, find_place, require_room_for
@@ -53,8 +51,10 @@ from vastcellar.services.proving.recorder_proving import (
     require_room_for_takes,
     rig_speed,
 )
+from vastcellar.services.proving.testbeds import FolderTestbed, RigTestbed, Testbed
 from vastcellar.services.runs.resting import COOL, Rest, rest_of
-from vastcellar.services.workplace import Workplace
+from vastcellar.services.workplace.folders import Folders
+from vastcellar.services.workplace.workplace import Workplace
 from vastcellar.store.run_record import RunRecord
 
 __all__ = [
@@ -178,11 +178,11 @@ def _file_plan(wish: Wish) -> FilePlan:
     return usual_clips(wish.amount.size_bytes)
 
 
-def _ground(wish: Wish, chain: Chain, ambient_c: float, workplace: Workplace) -> Ground:
+def _testbed(wish: Wish, chain: Chain, ambient_c: float, workplace: Workplace) -> Testbed:
     if wish.folder is not None:
         notes = workplace.folders.test_notes
-        return FolderGround(wish.folder, notes, chain, ambient_c, apart=True, drive_c=wish.drive_c)
-    return RigGround(chain, ambient_c, workplace)
+        return FolderTestbed(wish.folder, notes, chain, ambient_c, apart=True, drive_c=wish.drive_c)
+    return RigTestbed(chain, ambient_c, workplace)
 
 
 def plan_text(
@@ -199,8 +199,8 @@ def plan_text(
             _require_folder(test)
         place = find_place(wish.folder) if wish.folder else None
         if test.protocol is not None:
-            ground = _ground(wish, chain, ambient_c, workplace)
-            text = _protocol_text(plan_protocol(test.protocol, ground, wish.loads), chain, fmt)
+            testbed = _testbed(wish, chain, ambient_c, workplace)
+            text = _protocol_text(plan_protocol(test.protocol, testbed, wish.loads), chain, fmt)
         elif test.kind == RECORDER:
             text = _recorder_text(wish.loads, chain, place, fmt)
         elif test.kind == TURNS:
@@ -365,7 +365,7 @@ def expected_profile(test: Test, amount: Amount, chain: Chain, ambient_c: float)
         return Expected(np.empty(0), np.empty(0))
     room = max(rig_room_bytes(chain), BURST_BYTES)
     plan = _flat_plan(test, amount, room)
-    run = run_endurance(
+    run = write_profile(
         chain.parts.drive.writes,
         heat_path(chain.parts, ambient_c),
         chain.link_cap_bytes_per_s,
@@ -400,23 +400,23 @@ def make_proof(
     test = wish.test
     if test.needs_folder and wish.folder is None:
         _require_folder(test)
-    ground, rest = _ground(wish, chain, ambient_c, workplace), rest_of(chain, ambient_c, records)
+    testbed, rest = _testbed(wish, chain, ambient_c, workplace), rest_of(chain, ambient_c, records)
     if test.protocol is not None:
-        plan = plan_protocol(test.protocol, ground, wish.loads)
-        if isinstance(ground, RigGround):
-            ground.speed = rig_speed(plan.bytes_to_write / max(_lasting_bytes_per_s(chain), 1.0))
-        return ProtocolProof(ProtocolRun(plan, ground, wish.loads, first_rest=rest))
+        plan = plan_protocol(test.protocol, testbed, wish.loads)
+        if isinstance(testbed, RigTestbed):
+            testbed.speed = rig_speed(plan.bytes_to_write / max(_lasting_bytes_per_s(chain), 1.0))
+        return ProtocolProof(ProtocolRun(plan, testbed, wish.loads, first_rest=rest))
     if test.kind == RECORDER:
-        if isinstance(ground, RigGround):
-            ground.speed = rig_speed(load_together(wish.loads).duration_s)
-        return ground.record(wish.loads)
+        if isinstance(testbed, RigTestbed):
+            testbed.speed = rig_speed(load_together(wish.loads).duration_s)
+        return testbed.record(wish.loads)
     if test.kind == TURNS:
         return TurnsProof(_turns(wish, chain, ambient_c, workplace, rest))
     if test.needs_folder:
-        return ground.files(_file_plan(wish))
-    room = ground.room_bytes
+        return testbed.files(_file_plan(wish))
+    room = testbed.room_bytes
     flat = _flat_plan(test, wish.amount, max(room, BURST_BYTES) if not wish.folder else room)
-    if isinstance(ground, RigGround):
-        ground.speed = rig_speed(_longest_s(flat, chain))
+    if isinstance(testbed, RigTestbed):
+        testbed.speed = rig_speed(_longest_s(flat, chain))
         rest = COOL
-    return ground.flat(flat, rest, with_fan=False)
+    return testbed.flat(flat, rest, with_fan=False)

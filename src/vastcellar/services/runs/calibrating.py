@@ -1,4 +1,4 @@
-"""Fit a unit's model to its runs, keep it, and set a run beside what was foretold of it."""
+"""Fit a unit's model to its runs, keep it, and set a run beside what was predicted of it."""
 
 from __future__ import annotations
 
@@ -8,20 +8,18 @@ from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
-from vastcellar.core.chain import Chain, find_parts, free_bytes, heat_path
+from vastcellar.core.chain.chain import Chain, find_parts, free_bytes, heat_path
+from vastcellar.core.chain.measured_stages import StageMeasurement, build_measured_chain
 from vastcellar.core.diagnosis.causes import Cause, Diagnosis
 from vastcellar.core.errors import BadValueError, VastCellarError
-from vastcellar.core.fitted_model import Calibration
-from vastcellar.core.heat import HeatPath
-from vastcellar.core.measured_stages import StageMeasurement, build_measured_chain
-from vastcellar.core.parts import Catalog, Drive, Unit, WriteBehaviour
-from vastcellar.core.prediction import Foretold, WrittenRun, beside_model
-from vastcellar.core.proof import RunConditions
-from vastcellar.core.reach.comparing import STILL_S
-from vastcellar.core.shoot import Setup
+from vastcellar.core.parts.parts import Catalog, Drive, Unit, WriteBehaviour
+from vastcellar.core.shoot.shoot import Setup
 from vastcellar.core.trace import Trace
-from vastcellar.services.measured_stages import measured_device
-from vastcellar.services.run_records import RECORDER, run_conditions
+from vastcellar.core.unit_model.fitted_model import Calibration
+from vastcellar.core.unit_model.prediction import PredictionCheck, WrittenRun, beside_model
+from vastcellar.core.verdict.proof import RunConditions
+from vastcellar.core.verdict.reach.comparing import STILL_S
+from vastcellar.core.writing.heat import HeatPath
 from vastcellar.services.runs.resting import (
     USUAL_ROOM_C,
     modelled,
@@ -29,7 +27,9 @@ from vastcellar.services.runs.resting import (
     seconds_since_last_run,
     unit_heat_path,
 )
-from vastcellar.services.workplace import Shelf, Workplace, require_unit
+from vastcellar.services.workplace.measured_stages import measured_device
+from vastcellar.services.workplace.run_records import RECORDER, run_conditions
+from vastcellar.services.workplace.workplace import Shelf, Workplace, require_unit
 from vastcellar.store.calibration_record import CalibrationRecord
 from vastcellar.store.run_record import RunRecord
 from vastcellar.store.trace_csv import parse_trace
@@ -38,10 +38,10 @@ __all__ = [
     "CALIBRATES",
     "Calibrated",
     "CalibrationRecord",
-    "Foretold",
+    "PredictionCheck",
     "calibrate_unit",
-    "foretold_of",
     "forget_calibration",
+    "prediction_check_of",
 ]
 
 CALIBRATES = ("write", "read", "capacity")
@@ -133,7 +133,7 @@ def _fit(
 
     A drive that has become slower is not the mean of what it was and what it is.
     """
-    from vastcellar.core.calibration import calibrate  # SciPy's optimisers load slowly
+    from vastcellar.core.unit_model.calibration import calibrate  # SciPy's optimisers load slowly
 
     *earlier, newest = written[-_MOST_RUNS:]
     fit = calibrate(typical, [newest[1]])
@@ -149,7 +149,7 @@ def _fit(
     return fit, [record for record, _ in used]
 
 
-def _percent(then: Foretold) -> str:
+def _percent(then: PredictionCheck) -> str:
     return f"{then.off_share * 100:+.0f} %"
 
 
@@ -263,10 +263,10 @@ def _lasted_s(record: RunRecord) -> float:
     return sum(float(each["elapsed_s"]) for key in ("write", "read") if (each := figures.get(key)))
 
 
-def foretold_of(
+def prediction_check_of(
     workplace: Workplace, record: RunRecord, trace: Trace, found: Diagnosis | None
-) -> Foretold | None:
-    """Return a run beside what the unit's model foretold of it; None where it can't be compared.
+) -> PredictionCheck | None:
+    """Return a run beside what the unit's model predicted of it; None where it can't be compared.
 
     The model is the unit's own where it was calibrated before, else its class's.
     """

@@ -6,11 +6,11 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from vastcellar.core.shoot import Shoot
-from vastcellar.core.steady import Difference, RunsSummary, difference, summarize
+from vastcellar.core.protocols.steady import Difference, RunsSummary, difference, summarize
+from vastcellar.core.shoot.shoot import Shoot
 from vastcellar.core.trace import Trace
 from vastcellar.services.runs.replaying import CameraReplay, camera_replays
-from vastcellar.services.workplace import Workplace
+from vastcellar.services.workplace.workplace import Workplace
 from vastcellar.store.run_record import RunRecord
 from vastcellar.store.trace_csv import parse_trace
 

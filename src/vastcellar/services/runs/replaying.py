@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
-from vastcellar.core.needs import Need, camera_need
-from vastcellar.core.replay import Replay, replay
-from vastcellar.core.shoot import Camera, Shoot
+from vastcellar.core.recording.replay import Replay, replay
+from vastcellar.core.shoot.needs import Need, camera_need
+from vastcellar.core.shoot.shoot import Camera, Shoot
 from vastcellar.core.trace import Trace
 from vastcellar.store.trace_csv import read_trace
 

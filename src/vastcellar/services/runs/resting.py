@@ -7,12 +7,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 
-from vastcellar.core.chain import Chain, free_bytes, heat_path_of
-from vastcellar.core.class_behaviour import class_behaviour
-from vastcellar.core.endurance_run import cache_capacity_bytes
-from vastcellar.core.heat import HeatPath
-from vastcellar.core.parts import Catalog, Drive, Unit
-from vastcellar.services.workplace import Shelf, require_unit
+from vastcellar.core.chain.chain import Chain, free_bytes, heat_path_of
+from vastcellar.core.parts.class_behaviour import class_behaviour
+from vastcellar.core.parts.parts import Catalog, Drive, Unit
+from vastcellar.core.writing.heat import HeatPath
+from vastcellar.core.writing.write_profile import cache_capacity_bytes
+from vastcellar.services.workplace.workplace import Shelf, require_unit
 from vastcellar.store.run_record import RunRecord
 
 _TIME_CONSTANTS = 3.0

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 
 from vastcellar.core.units import NumberFormat
-from vastcellar.services.run_records import RECORDER
 from vastcellar.services.runs.diagnosing import CAUSE_WORDS
 from vastcellar.services.runs.measured_runs import FLAT_KINDS, ComparedGroup
+from vastcellar.services.workplace.run_records import RECORDER
 from vastcellar.store.run_record import RunRecord
 
 RUN_HEADERS = ("When", "What", "Written at", "Take or size", "Found", "Slowest second", "Run")

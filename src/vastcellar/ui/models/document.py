@@ -8,10 +8,10 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
 from vastcellar.core.errors import VastCellarError
-from vastcellar.core.shoot import Camera, Shoot
-from vastcellar.services.autosaving import Autosave
-from vastcellar.services.folders import Folders
-from vastcellar.services.shoots import OpenShoot, file_mark, new_shoot, save_shoot
+from vastcellar.core.shoot.shoot import Camera, Shoot
+from vastcellar.services.shoot.shoots import OpenShoot, file_mark, new_shoot, save_shoot
+from vastcellar.services.workplace.autosaving import Autosave
+from vastcellar.services.workplace.folders import Folders
 
 AUTOSAVE_AFTER_MS = 800
 

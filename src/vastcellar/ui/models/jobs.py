@@ -9,8 +9,8 @@ from vastcellar.core.errors import VastCellarError
 from vastcellar.services.proving.flat_proving import Progress
 from vastcellar.services.proving.keeping import AnyProof, AnyResult, KeptRun, keep_any
 from vastcellar.services.proving.recorder_proving import Snapshot
-from vastcellar.services.runs.calibrating import Foretold
-from vastcellar.services.workplace import Workplace
+from vastcellar.services.runs.calibrating import PredictionCheck
+from vastcellar.services.workplace.workplace import Workplace
 
 
 class _RunWorker(QObject):
@@ -88,9 +88,9 @@ class Job(QObject):
         return f"kept as {runs} of {self.unit_tag}"
 
     @property
-    def foretold(self) -> Foretold | None:
-        """The run beside what the unit's model foretold, once it is kept."""
-        return self._worker.kept[0].foretold if self._worker.kept else None
+    def prediction(self) -> PredictionCheck | None:
+        """The run beside what the unit's model predicted, once it is kept."""
+        return self._worker.kept[0].prediction if self._worker.kept else None
 
     def start(self) -> None:
         """Begin measuring."""

@@ -8,23 +8,23 @@ from pathlib import Path
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from vastcellar.core.errors import VastCellarError
-from vastcellar.core.judgement import Judgement
-from vastcellar.core.mends import Mends
-from vastcellar.core.parts import Catalog, Unit
-from vastcellar.core.shoot import Camera
-from vastcellar.core.shoot_plan import CameraPlan, plan_shoot
-from vastcellar.services.binding import BindingQuestion, bind, release
-from vastcellar.services.judging import judge_camera, mends_for
-from vastcellar.services.matching import setup_for_unit
-from vastcellar.services.measured_stages import keep_or_forget, measured_device
-from vastcellar.services.need_sums import copies_sum, day_sum
-from vastcellar.services.own_catalog import Own, import_parts, save_own
-from vastcellar.services.own_units import checked_unit
-from vastcellar.services.planning import planned
-from vastcellar.services.rescuing import Rescued, keep_rescued
+from vastcellar.core.parts.parts import Catalog, Unit
+from vastcellar.core.shoot.shoot import Camera
+from vastcellar.core.shoot.shoot_plan import CameraPlan, plan_shoot
+from vastcellar.core.verdict.judgement import Judgement
+from vastcellar.core.verdict.mends import Mends
+from vastcellar.services.match.judging import judge_camera, mends_for
+from vastcellar.services.match.matching import setup_for_unit
+from vastcellar.services.proving.binding import BindingQuestion, bind, release
 from vastcellar.services.runs.calibrating import calibrate_unit, forget_calibration
-from vastcellar.services.sums import Sum, sums_of
-from vastcellar.services.workplace import Shelf, Workplace
+from vastcellar.services.shoot.planning import planned
+from vastcellar.services.sums.need_sums import copies_sum, day_sum
+from vastcellar.services.sums.setup_sums import Sum, sums_of
+from vastcellar.services.workplace.measured_stages import keep_or_forget, measured_device
+from vastcellar.services.workplace.own_catalog import Own, import_parts, save_own
+from vastcellar.services.workplace.own_units import checked_unit
+from vastcellar.services.workplace.rescuing import Rescued, keep_rescued
+from vastcellar.services.workplace.workplace import Shelf, Workplace
 from vastcellar.ui.look import Look
 from vastcellar.ui.models.background import Background
 from vastcellar.ui.models.document import ShootDocument

@@ -7,10 +7,10 @@ from PySide6.QtGui import QDragEnterEvent, QDropEvent, QKeyEvent, QMouseEvent, Q
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
 from vastcellar.core.evidence import Evidence
-from vastcellar.core.judgement import Judgement
-from vastcellar.core.shoot import Camera
+from vastcellar.core.shoot.shoot import Camera
 from vastcellar.core.units import MB
-from vastcellar.services.wording import short_verdict
+from vastcellar.core.verdict.judgement import Judgement
+from vastcellar.services.words.verdict_wording import short_verdict
 from vastcellar.ui.look import Look, font
 from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.widgets.cards import label

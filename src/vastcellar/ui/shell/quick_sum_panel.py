@@ -10,11 +10,11 @@ from PySide6.QtWidgets import QFrame, QLineEdit, QVBoxLayout, QWidget
 
 from vastcellar.core.errors import VastCellarError
 from vastcellar.core.evidence import Evidence
-from vastcellar.core.parts import Catalog
-from vastcellar.core.quick_sum import Fit
+from vastcellar.core.links.quick_sum import Fit
+from vastcellar.core.parts.parts import Catalog
 from vastcellar.core.units import MB
-from vastcellar.services.quick_sums import EXAMPLES, AnsweredSum, LinkFit, answer_line
-from vastcellar.services.sum_lines import Sum
+from vastcellar.services.sums.quick_sums import EXAMPLES, AnsweredSum, LinkFit, answer_line
+from vastcellar.services.sums.sum_lines import Sum
 from vastcellar.ui.look import Look
 from vastcellar.ui.shell.sums_drawer import SumView
 from vastcellar.ui.widgets.cards import label

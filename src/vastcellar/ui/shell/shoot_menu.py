@@ -11,14 +11,14 @@ from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QFileDialog, QMenu, QMessageBox
 
 from vastcellar.core.errors import VastCellarError
-from vastcellar.core.parts import Drive
-from vastcellar.services.exports import save_bytes
-from vastcellar.services.shoots import (
+from vastcellar.core.parts.parts import Drive
+from vastcellar.services.shoot.shoots import (
     OpenShoot,
     new_shoot,
     open_shoot,
     recent_shoots,
 )
+from vastcellar.services.workplace.exports import save_bytes
 from vastcellar.ui.models.document import ShootDocument
 from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.shell.window import MainWindow
@@ -177,7 +177,7 @@ class ShootMenu(QObject):
 
     def ask_drive(self) -> None:
         """Ask for a drive of the user's own."""
-        from vastcellar.ui.stations.match.own_drive_dialog import OwnDriveDialog
+        from vastcellar.ui.shell.own_drive_dialog import OwnDriveDialog
 
         OwnDriveDialog(self._window, self._window.look.numbers, self.keep_drive).exec()
 

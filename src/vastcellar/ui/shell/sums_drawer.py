@@ -6,7 +6,7 @@ from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
 
-from vastcellar.services.sums import Sum
+from vastcellar.services.sums.setup_sums import Sum
 from vastcellar.ui.look import Look, font
 from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.widgets.cards import label

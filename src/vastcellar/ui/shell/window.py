@@ -8,7 +8,7 @@ from PySide6.QtCore import QSettings, Signal
 from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
-from vastcellar.services.wording import short_verdict
+from vastcellar.services.words.verdict_wording import short_verdict
 from vastcellar.ui.look import DARK, LIGHT, Look, style_sheet
 from vastcellar.ui.models.jobs import Jobs
 from vastcellar.ui.models.workbench import Workbench

@@ -4,9 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QHBoxLayout, QWidget
 
-from vastcellar.core.judgement import Judgement
-from vastcellar.core.shoot import Camera
-from vastcellar.services.wording import evidence_line, verdict_sentence
+from vastcellar.core.evidence import Evidence, Verdict
 from vastcellar.ui.look import Look, font
 from vastcellar.ui.widgets.cards import OneLine, label
 from vastcellar.ui.widgets.marks import EvidenceMark, VerdictMark
@@ -18,7 +16,7 @@ class VerdictLine(QWidget):
     def __init__(self, look: Look) -> None:
         super().__init__()
         self._look = look
-        self._shown: tuple[Judgement, Camera] | None = None
+        self._verdict: Verdict | None = None
         self._mark = VerdictMark(look, 22)
         self.sentence = label(kind="verdict")
         self.sentence.setFont(font(17, 600))
@@ -33,17 +31,18 @@ class VerdictLine(QWidget):
         look.changed.connect(self._recolor)
 
     def _recolor(self) -> None:
-        if self._shown is not None:
-            self.show_judgement(*self._shown)
+        if self._verdict is not None:
+            color = self._look.verdict_color(self._verdict, text=True).name()
+            self.sentence.setStyleSheet(f"color: {color}; font-size: 17px; font-weight: 600;")
 
-    def show_judgement(self, judgement: Judgement, camera: Camera) -> None:
-        """Show *judgement* of *camera*."""
-        self._shown = judgement, camera
-        numbers = self._look.numbers
-        self._mark.show_verdict(judgement.verdict)
-        self._evidence.show_evidence(judgement.evidence)
-        self.sentence.setText(verdict_sentence(judgement, camera, numbers))
-        color = self._look.verdict_color(judgement.verdict, text=True).name()
-        self.sentence.setStyleSheet(f"color: {color}; font-size: 17px; font-weight: 600;")
-        self.evidence.setText(evidence_line(judgement, numbers))
-        self.evidence.setToolTip(self.evidence.text())
+    def show_verdict(
+        self, verdict: Verdict, evidence: Evidence, sentence: str, evidence_line: str
+    ) -> None:
+        """Show the marks of *verdict* and *evidence*, each with its words."""
+        self._verdict = verdict
+        self._mark.show_verdict(verdict)
+        self._evidence.show_evidence(evidence)
+        self.sentence.setText(sentence)
+        self.evidence.setText(evidence_line)
+        self.evidence.setToolTip(evidence_line)
+        self._recolor()

@@ -7,10 +7,10 @@ from PySide6.QtGui import QDrag, QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QApplication, QWidget
 
 from vastcellar.core.evidence import Evidence
-from vastcellar.core.parts import Catalog, Unit
-from vastcellar.core.proof import RecorderProof
-from vastcellar.services.reach_wording import proof_word
-from vastcellar.services.workplace import Shelf
+from vastcellar.core.parts.parts import Catalog, Unit
+from vastcellar.core.verdict.proof import RecorderProof
+from vastcellar.services.words.reach_wording import proof_word
+from vastcellar.services.workplace.workplace import Shelf
 from vastcellar.ui.look import Look
 from vastcellar.ui.widgets.marks import draw_evidence
 from vastcellar.ui.widgets.picture import UNIT_MIME, Picture

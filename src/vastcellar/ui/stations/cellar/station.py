@@ -11,10 +11,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from vastcellar.core.parts import Unit
-from vastcellar.services.binding import identity_words, twins
-from vastcellar.services.runs.calibration_wording import calibration_words
+from vastcellar.core.parts.parts import Unit
+from vastcellar.services.proving.binding import identity_words, twins
 from vastcellar.services.runs.run_rows import RUN_HEADERS, run_rows
+from vastcellar.services.words.calibration_wording import calibration_words
 from vastcellar.ui.models.text_table import TextTable
 from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.stations.cellar.shelf_view import ShelfView

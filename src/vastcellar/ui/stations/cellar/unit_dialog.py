@@ -8,9 +8,9 @@ from typing import Any
 
 from PySide6.QtWidgets import QWidget
 
-from vastcellar.core.parts import Catalog, Unit
+from vastcellar.core.parts.parts import Catalog, Unit
 from vastcellar.core.units import NumberFormat, parse_size
-from vastcellar.services.own_units import UNIT_STATES
+from vastcellar.services.workplace.own_units import UNIT_STATES
 from vastcellar.ui.widgets.field_dialog import FieldDialog
 from vastcellar.ui.widgets.inputs import plain_text
 

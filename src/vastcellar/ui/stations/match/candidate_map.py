@@ -9,10 +9,10 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QWidget
 
+from vastcellar.core.candidates.picks import Pick
 from vastcellar.core.evidence import Verdict
-from vastcellar.core.picks import Pick
 from vastcellar.core.units import MB
-from vastcellar.services.matching import Found
+from vastcellar.services.match.matching import Found
 from vastcellar.ui.look import Look
 from vastcellar.ui.widgets.picture import Picture
 

@@ -8,10 +8,10 @@ from typing import Any
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication, QPushButton, QVBoxLayout, QWidget
 
+from vastcellar.core.candidates.picks import Pick, RankingPreset, rank
 from vastcellar.core.errors import VastCellarError
-from vastcellar.core.parts import Host
-from vastcellar.core.picks import Pick, School, rank
-from vastcellar.services.matching import Found, find_for, own_host
+from vastcellar.core.parts.parts import Host
+from vastcellar.services.match.matching import Found, find_for, own_host
 from vastcellar.ui.models.background import Background
 from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.stations.match.candidate_map import CandidateMap
@@ -48,7 +48,7 @@ class CandidatesPage(QWidget):
         self.take_button.setToolTip(
             "Record to this candidate (Enter); undo brings the old one back"
         )
-        self._host_key, self._school = _OWN, School.BY_NEED
+        self._host_key, self._school = _OWN, RankingPreset.BY_NEED
         self._lay_out()
         self._connect()
 
@@ -103,7 +103,9 @@ class CandidatesPage(QWidget):
         if self._host_key not in keys:
             self._host_key = keys[0]
         self.host.offer(entries, self._host_key)
-        self.school.offer([(school.value, school.value) for school in School], self._school.value)
+        self.school.offer(
+            [(school.value, school.value) for school in RankingPreset], self._school.value
+        )
         hosts: tuple[Host, ...]
         if self._host_key == _OWN and own is not None:
             hosts = (own,)
@@ -163,7 +165,7 @@ class CandidatesPage(QWidget):
         self.refresh()
 
     def _on_school(self, key: str) -> None:
-        self._school = School(key)
+        self._school = RankingPreset(key)
         self._show()
 
     def _on_chosen(self, chosen: int) -> None:

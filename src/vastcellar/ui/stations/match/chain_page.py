@@ -7,16 +7,16 @@ from dataclasses import replace
 from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSlider, QVBoxLayout, QWidget
 
+from vastcellar.core.chain.measured_stages import device_stage
 from vastcellar.core.errors import VastCellarError
 from vastcellar.core.evidence import Evidence
-from vastcellar.core.judgement import Judgement
-from vastcellar.core.measured_stages import device_stage
-from vastcellar.core.mends import Mend
-from vastcellar.core.shoot import Camera, Setup
+from vastcellar.core.shoot.shoot import Camera, Setup
 from vastcellar.core.units import MB, parse_rate
-from vastcellar.services.matching import judge_what_if
-from vastcellar.services.part_wording import cable_details, drive_details, enclosure_details
-from vastcellar.services.wording import mend_title, short_verdict, useless_sentence
+from vastcellar.core.verdict.judgement import Judgement
+from vastcellar.core.verdict.mends import Mend
+from vastcellar.services.match.matching import judge_what_if
+from vastcellar.services.words.part_wording import cable_details, drive_details, enclosure_details
+from vastcellar.services.words.verdict_wording import mend_title, short_verdict, useless_sentence
 from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.stations.match.channel_view import ChannelView
 from vastcellar.ui.stations.match.mend_cards import MendCard

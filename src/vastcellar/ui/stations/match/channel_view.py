@@ -7,10 +7,10 @@ from dataclasses import dataclass
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPen
 
-from vastcellar.core.chain import Chain, Stage
+from vastcellar.core.chain.chain import Chain, Stage
 from vastcellar.core.evidence import Verdict
-from vastcellar.core.judgement import Judgement
 from vastcellar.core.units import MB
+from vastcellar.core.verdict.judgement import Judgement
 from vastcellar.ui.look import Look
 from vastcellar.ui.widgets.picture import Picture, column, torn_column
 
@@ -69,7 +69,7 @@ def _column(stage: Stage, judgement: Judgement) -> _Column:
     detail = stage.part
     if stage.key == "port":
         detail = stage.part.split(",")[0]
-    elif stage.key == "direct" and judgement.cause.value == "cache" and judgement.fails_at_s:
+    elif stage.key == "direct" and judgement.bottleneck.value == "cache" and judgement.fails_at_s:
         detail = "once the cache is full"
     return _Column(
         stage.key, stage.name, detail, stage.typical_bytes_per_s, stage.ceiling_bytes_per_s

@@ -8,12 +8,12 @@ import numpy as np
 from PySide6.QtCore import QRectF, QSize
 from PySide6.QtGui import QPainter
 
-from vastcellar.core.candidates import CandidateTable
+from vastcellar.core.candidates.candidates import CandidateTable
+from vastcellar.core.candidates.picks import price_per_delivered, price_per_endurance, price_per_tb
 from vastcellar.core.evidence import Verdict
-from vastcellar.core.picks import price_per_delivered, price_per_endurance, price_per_tb
 from vastcellar.core.units import NumberFormat
-from vastcellar.services.matching import Found
-from vastcellar.services.wording import SHORT_WORDS
+from vastcellar.services.match.matching import Found
+from vastcellar.services.words.verdict_wording import SHORT_WORDS
 from vastcellar.ui.look import Look
 from vastcellar.ui.widgets.marks import draw_verdict
 from vastcellar.ui.widgets.picture import Picture
@@ -176,4 +176,4 @@ def outcome_words(table: CandidateTable, row: int, numbers: NumberFormat) -> str
             return "not known: a run of it was slower than this camera"
         return "not known: only its box says what it writes"
     margin = numbers.percent(float(table.margin[row]), signed=True)
-    return f"{word} {margin}, limited by the {table.cause(row).value}"
+    return f"{word} {margin}, limited by the {table.bottleneck(row).value}"

@@ -6,8 +6,8 @@ from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPen
 
 from vastcellar.core.units import MB, NumberFormat
-from vastcellar.services.matching import OnHost
-from vastcellar.services.wording import short_verdict
+from vastcellar.services.match.matching import OnHost
+from vastcellar.services.words.verdict_wording import short_verdict
 from vastcellar.ui.look import Look, font
 from vastcellar.ui.widgets.marks import draw_verdict
 from vastcellar.ui.widgets.picture import Picture, column

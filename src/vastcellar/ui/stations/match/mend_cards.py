@@ -6,8 +6,13 @@ from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from vastcellar.core.mends import Mend
-from vastcellar.services.wording import mend_detail, mend_title, price_text, short_verdict
+from vastcellar.core.verdict.mends import Mend
+from vastcellar.services.words.verdict_wording import (
+    mend_detail,
+    mend_title,
+    price_text,
+    short_verdict,
+)
 from vastcellar.ui.look import Look, font
 from vastcellar.ui.widgets.marks import draw_verdict
 from vastcellar.ui.widgets.picture import Picture

@@ -7,9 +7,9 @@ from dataclasses import replace
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QGridLayout, QWidget
 
-from vastcellar.core.parts import Catalog, Drive
-from vastcellar.core.shoot import Setup
-from vastcellar.services.workplace import Shelf
+from vastcellar.core.parts.parts import Catalog, Drive
+from vastcellar.core.shoot.shoot import Setup
+from vastcellar.services.workplace.workplace import Shelf
 from vastcellar.ui.widgets.cards import label
 from vastcellar.ui.widgets.inputs import Choice
 

@@ -7,10 +7,10 @@ import pyqtgraph as pg
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from vastcellar.core.endurance_run import EnduranceRun, Event, EventKind, sample
 from vastcellar.core.evidence import Verdict
-from vastcellar.core.judgement import Judgement
 from vastcellar.core.units import GB, MB
+from vastcellar.core.verdict.judgement import Judgement
+from vastcellar.core.writing.write_profile import Event, EventKind, WriteProfile, sample
 from vastcellar.ui.look import Look
 from vastcellar.ui.widgets.cards import label
 from vastcellar.ui.widgets.plots import (
@@ -80,7 +80,7 @@ class ProfileView(QWidget):
         self._rates.setXRange(0, max(float(across[-1]), 1e-3), padding=0.01)
 
     @staticmethod
-    def _moments(run: EnduranceRun) -> np.ndarray:
+    def _moments(run: WriteProfile) -> np.ndarray:
         """Even moments, plus both sides of each event so that steps stay steps."""
         edges = np.array([event.at_s for event in run.events[:_POINTS]])
         even = np.linspace(0, run.duration_s, _POINTS)

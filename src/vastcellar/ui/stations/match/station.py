@@ -10,8 +10,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from vastcellar.services.matching import side_by_side
-from vastcellar.services.wording import reason
+from vastcellar.services.match.matching import side_by_side
+from vastcellar.services.words.verdict_wording import reason, told_verdict
 from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.stations.match.candidates_page import CandidatesPage
 from vastcellar.ui.stations.match.chain_page import ChainPage
@@ -93,7 +93,7 @@ class MatchStation(QWidget):
         drive = chain.parts.drive.name if chain else ""
         case = f" in {chain.parts.enclosure.name}" if chain and chain.parts.enclosure else ""
         self.subtitle.setText(f"{drive}{case}")
-        self.verdict.show_judgement(judgement, camera)
+        self.verdict.show_verdict(*told_verdict(judgement, camera, bench.look.numbers))
         self.reason.setText(reason(judgement, camera, bench.look.numbers))
         self._show_hosts()
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
-from vastcellar.services.binding import BindingQuestion
+from vastcellar.services.proving.binding import BindingQuestion
 from vastcellar.ui.widgets.cards import card, label, row
 
 

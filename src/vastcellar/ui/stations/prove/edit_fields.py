@@ -6,7 +6,7 @@ from PySide6.QtCore import QSignalBlocker, Signal
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QWidget
 
 from vastcellar.core.errors import BadValueError
-from vastcellar.core.shoot import Shoot
+from vastcellar.core.shoot.shoot import Shoot
 from vastcellar.core.units import NumberFormat
 from vastcellar.services.proving.file_proving import MOST_STREAMS, USUAL_STREAMS, Stream
 from vastcellar.services.proving.recorder_loads import streams_of_shoot

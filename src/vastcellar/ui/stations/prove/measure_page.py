@@ -7,12 +7,11 @@ from pathlib import Path
 from PySide6.QtCore import QElapsedTimer, QTimer
 from PySide6.QtWidgets import QFileDialog, QPushButton, QVBoxLayout, QWidget
 
-from vastcellar.core.chain import Chain
+from vastcellar.core.chain.chain import Chain
 from vastcellar.core.diagnosis.causes import Diagnosis
 from vastcellar.core.errors import VastCellarError
-from vastcellar.services.binding import BindingQuestion, binding_question
-from vastcellar.services.exports import save_bytes
 from vastcellar.services.proving.alternating import TurnsProof, TurnsResult
+from vastcellar.services.proving.binding import BindingQuestion, binding_question
 from vastcellar.services.proving.file_proving import EditResult, FileProof, ProjectResult
 from vastcellar.services.proving.file_rows import ResultRows, file_rows
 from vastcellar.services.proving.flat_proving import (
@@ -38,18 +37,20 @@ from vastcellar.services.proving.tests_offered import (
     expected_profile,
 )
 from vastcellar.services.runs.calibrating import CALIBRATES, Calibrated
-from vastcellar.services.runs.calibration_wording import calibrated_sentence
 from vastcellar.services.runs.diagnosing import CAUSE_WORDS
+from vastcellar.services.words.calibration_wording import calibrated_sentence
+from vastcellar.services.words.verdict_wording import told_verdict
+from vastcellar.services.workplace.exports import save_bytes
 from vastcellar.ui.models.background import Background
 from vastcellar.ui.models.jobs import Job, Jobs
 from vastcellar.ui.models.workbench import Workbench
+from vastcellar.ui.stations.prove.bar_rows import BarRows
 from vastcellar.ui.stations.prove.binding_card import BindingCard
 from vastcellar.ui.stations.prove.hands_card import HandsCard
 from vastcellar.ui.stations.prove.plan_form import PlanForm
 from vastcellar.ui.stations.prove.result_panel import ResultPanel
 from vastcellar.ui.stations.prove.trace_view import TraceView
 from vastcellar.ui.stations.prove.turns_view import TurnsView
-from vastcellar.ui.widgets.bar_rows import BarRows
 from vastcellar.ui.widgets.cards import card, label, row
 from vastcellar.ui.widgets.verdict_line import VerdictLine
 
@@ -84,7 +85,7 @@ class MeasurePage(QWidget):
         self.turns = TurnsView(look)
         self.parts = BarRows(look)
         self.results = ResultPanel(look)
-        self._doctor = Background(self)
+        self._diagnosing = Background(self)
         self._seer = Background(self)
         self._diagnosed_s = 0.0
         self._shown: tuple[object, ...] = ()
@@ -130,7 +131,7 @@ class MeasurePage(QWidget):
         self.save_button.clicked.connect(self._ask_where)
         self.calibrate_button.clicked.connect(self._calibrate)
         bench.calibrated.connect(self._on_calibrated)
-        self._doctor.done.connect(self._show_diagnosis)
+        self._diagnosing.done.connect(self._show_diagnosis)
         self._seer.done.connect(self._on_expected)
         self.results.asked.connect(bench.sum_asked)
         bench.judged.connect(self.refresh)
@@ -155,7 +156,7 @@ class MeasurePage(QWidget):
             self.title.setText(self._title_on(name))
             of_camera = not self.form.test.needs_folder
             self.subtitle.setText(camera.recording.name if of_camera else "")
-            self.verdict.show_judgement(judgement, camera)
+            self.verdict.show_verdict(*told_verdict(judgement, camera, self._bench.look.numbers))
         self.form.refresh(is_busy=self._jobs.is_busy)
         if self._jobs.current is None:
             self.results.begin(self._figures_of(self.form.test.kind))
@@ -360,7 +361,7 @@ class MeasurePage(QWidget):
             self._diagnosed_s = max(job.elapsed_s[-1] * 1.06, job.elapsed_s[-1] + 1.0)
             proof = job.proof
             points = list(job.elapsed_s), list(job.written_bytes), list(job.temperature_c)
-            self._doctor.request(lambda: live_diagnosis(*points, proof))
+            self._diagnosing.request(lambda: live_diagnosis(*points, proof))
 
     def _show_diagnosis(self, found: object) -> None:
         if not isinstance(found, Diagnosis):
@@ -369,7 +370,7 @@ class MeasurePage(QWidget):
         job = self._jobs.current
         result = job.result if job else None
         notes = result.notes if isinstance(result, FlatResult) else ()
-        self.results.show_diagnosis(found, notes, job.foretold if job else None)
+        self.results.show_diagnosis(found, notes, job.prediction if job else None)
 
     # What came of it
 
@@ -413,7 +414,7 @@ class MeasurePage(QWidget):
         self.trace.show_trace(*(column.tolist() for column in columns), is_final=True)
         self.results.end_flat(result)
         if result.read is None or result.read.first_wrong_at is None:
-            self._doctor.request(lambda: diagnosis_of_proof(proof, result))
+            self._diagnosing.request(lambda: diagnosis_of_proof(proof, result))
 
     def _end_protocol(self, proof: ProtocolProof) -> None:
         first = next(iter(proof.run.writes), None)

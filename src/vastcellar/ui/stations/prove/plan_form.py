@@ -16,11 +16,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from vastcellar.core.amounts import HINT, Amount, amount_text, parse_amount
-from vastcellar.core.chain import Chain
+from vastcellar.core.chain.chain import Chain
 from vastcellar.core.errors import BadValueError, VastCellarError
-from vastcellar.core.protocols import StepKind
-from vastcellar.core.recorder import RecorderLoad
+from vastcellar.core.protocols.amounts import HINT, Amount, amount_text, parse_amount
+from vastcellar.core.protocols.protocols import StepKind
+from vastcellar.core.recording.recorder import RecorderLoad
 from vastcellar.core.units import parse_duration
 from vastcellar.services.proving.keeping import AnyProof
 from vastcellar.services.proving.protocols import Protocol, keep_own_protocol

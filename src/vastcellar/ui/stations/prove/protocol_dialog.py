@@ -8,8 +8,8 @@ from typing import Any
 
 from PySide6.QtWidgets import QWidget
 
-from vastcellar.core.protocol_text import HINT, parse_steps, steps_text
-from vastcellar.core.protocols import ProtocolStep
+from vastcellar.core.protocols.protocol_text import HINT, parse_steps, steps_text
+from vastcellar.core.protocols.protocols import ProtocolStep
 from vastcellar.core.units import NumberFormat
 from vastcellar.services.proving.protocols import Protocol, own_protocol
 from vastcellar.ui.widgets.field_dialog import FieldDialog

@@ -6,7 +6,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from vastcellar.core.diagnosis.causes import Diagnosis
-from vastcellar.core.recorder import RecorderLoad
+from vastcellar.core.recording.recorder import RecorderLoad
 from vastcellar.services.proving.alternating import TurnsResult, turns_sentence
 from vastcellar.services.proving.file_proving import FileResult, file_sentence
 from vastcellar.services.proving.flat_proving import FlatResult, Progress
@@ -17,9 +17,9 @@ from vastcellar.services.proving.recorder_proving import (
     cameras_sentence,
     predicted_frames_dropped,
 )
-from vastcellar.services.runs.calibrating import Foretold
-from vastcellar.services.runs.calibration_wording import foretold_sentence
+from vastcellar.services.runs.calibrating import PredictionCheck
 from vastcellar.services.runs.diagnosing import cause_sentence, evidence_sentence
+from vastcellar.services.words.calibration_wording import prediction_sentence
 from vastcellar.ui.look import Look
 from vastcellar.ui.widgets.cards import label, row
 from vastcellar.ui.widgets.figure import Figure
@@ -85,7 +85,7 @@ class ResultPanel(QWidget):
         self.say_calibrated("")
 
     def say_calibrated(self, text: str) -> None:
-        """Say what the model foretold, or that the unit is calibrated now; "" clears it."""
+        """Say what the model predicted, or that the unit is calibrated now; "" clears it."""
         self.model_line.setText(text)
         self.model_line.setVisible(bool(text))
 
@@ -169,10 +169,13 @@ class ResultPanel(QWidget):
             self._say_cause(*protocol_sentence(run, numbers))
 
     def show_diagnosis(
-        self, found: Diagnosis, notes: tuple[str, ...] = (), foretold: Foretold | None = None
+        self,
+        found: Diagnosis,
+        notes: tuple[str, ...] = (),
+        prediction: PredictionCheck | None = None,
     ) -> None:
-        """Say what slowed the drive, on what evidence, and whether that was foretold."""
+        """Say what slowed the drive, on what evidence, and whether that was predicted."""
         self._say_cause(cause_sentence(found, self._look.numbers), evidence_sentence(found))
         self.evidence_line.setToolTip("\n".join(notes))
-        if foretold is not None:
-            self.say_calibrated(foretold_sentence(foretold, self._look.numbers))
+        if prediction is not None:
+            self.say_calibrated(prediction_sentence(prediction, self._look.numbers))

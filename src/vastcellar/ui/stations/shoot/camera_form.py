@@ -10,11 +10,11 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from vastcellar.core.errors import VastCellarError
-from vastcellar.core.formats import RecordingFormat
-from vastcellar.core.guarantees import GUARANTEES
-from vastcellar.core.parts import Catalog
-from vastcellar.core.rolls import PATTERN_WORDS, RollPattern
-from vastcellar.core.shoot import Camera, SecondStream
+from vastcellar.core.parts.parts import Catalog
+from vastcellar.core.shoot.formats import RecordingFormat
+from vastcellar.core.shoot.guarantees import GUARANTEES
+from vastcellar.core.shoot.rolls import PATTERN_WORDS, RollPattern
+from vastcellar.core.shoot.shoot import Camera, SecondStream
 from vastcellar.core.units import (
     NumberFormat,
     parse_duration,
@@ -22,7 +22,7 @@ from vastcellar.core.units import (
     parse_share,
     parse_size,
 )
-from vastcellar.services.shoots import set_to_preset
+from vastcellar.services.shoot.shoots import set_to_preset
 from vastcellar.ui.stations.shoot.format_fields import FormatFields
 from vastcellar.ui.widgets.cards import label, row
 from vastcellar.ui.widgets.field_set import FieldSet, Section

@@ -7,9 +7,9 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QMouseEvent, QPainter, QPen, QPolygonF
 
 from vastcellar.core.evidence import Verdict, verdict_for_margin
-from vastcellar.core.shoot_plan import CopyPlan
-from vastcellar.services.planning import PlannedShoot
-from vastcellar.services.wording import SHORT_WORDS
+from vastcellar.core.shoot.shoot_plan import CopyPlan
+from vastcellar.services.shoot.planning import PlannedShoot
+from vastcellar.services.words.verdict_wording import SHORT_WORDS
 from vastcellar.ui.look import Look
 from vastcellar.ui.widgets.marks import draw_verdict
 from vastcellar.ui.widgets.picture import Picture

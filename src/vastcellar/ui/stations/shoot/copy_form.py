@@ -10,9 +10,9 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from vastcellar.core.errors import BadValueError, VastCellarError
-from vastcellar.core.shoot import Copy, Shoot
+from vastcellar.core.shoot.shoot import Copy, Shoot
 from vastcellar.core.units import NumberFormat, parse_share
-from vastcellar.services.workplace import Shelf
+from vastcellar.services.workplace.workplace import Shelf
 from vastcellar.ui.widgets.cards import label, row
 from vastcellar.ui.widgets.field_set import FieldSet
 from vastcellar.ui.widgets.inputs import parse_whole, plain_text

@@ -7,12 +7,12 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QWidget
 
 from vastcellar.core.errors import BadValueError
-from vastcellar.core.media import DayOnMedia
-from vastcellar.core.needs import camera_need
-from vastcellar.core.shoot import Camera, Shoot
-from vastcellar.core.shoot_plan import day_on_media
-from vastcellar.core.shoot_warnings import split_count
-from vastcellar.services.planning import PlannedShoot
+from vastcellar.core.shoot.media import DayOnMedia
+from vastcellar.core.shoot.needs import camera_need
+from vastcellar.core.shoot.shoot import Camera, Shoot
+from vastcellar.core.shoot.shoot_plan import day_on_media
+from vastcellar.core.shoot.shoot_warnings import split_count
+from vastcellar.services.shoot.planning import PlannedShoot
 from vastcellar.ui.look import Look, font
 from vastcellar.ui.widgets.picture import Picture, text_width
 

@@ -6,14 +6,14 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from vastcellar.core.errors import BadValueError
-from vastcellar.core.formats import (
+from vastcellar.core.parts.parts import Catalog
+from vastcellar.core.shoot.formats import (
     FRAME_SIZES,
     CodecFamily,
     RateRule,
     RecordingFormat,
     frame_size_name,
 )
-from vastcellar.core.parts import Catalog
 from vastcellar.core.units import (
     NumberFormat,
     parse_frame_rate,

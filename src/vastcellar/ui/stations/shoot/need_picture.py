@@ -8,9 +8,9 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPen
 
 from vastcellar.core.evidence import Evidence
-from vastcellar.core.guarantees import guarantees_around
-from vastcellar.core.links import LinkMode
-from vastcellar.core.needs import Need
+from vastcellar.core.links.links import LinkMode
+from vastcellar.core.shoot.guarantees import guarantees_around
+from vastcellar.core.shoot.needs import Need
 from vastcellar.core.units import MB
 from vastcellar.ui.look import Look
 from vastcellar.ui.widgets.picture import Picture, column

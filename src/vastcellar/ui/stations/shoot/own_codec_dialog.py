@@ -8,9 +8,9 @@ from operator import attrgetter
 
 from PySide6.QtWidgets import QWidget
 
-from vastcellar.core.formats import SAMPLES_A_PIXEL, CodecFamily, Quality, RateRule
+from vastcellar.core.shoot.formats import SAMPLES_A_PIXEL, CodecFamily, Quality, RateRule
 from vastcellar.core.units import NumberFormat, parse_number, parse_share
-from vastcellar.services.own_catalog import own_key
+from vastcellar.services.workplace.own_catalog import own_key
 from vastcellar.ui.stations.shoot.format_fields import parse_ratio
 from vastcellar.ui.widgets.field_dialog import FieldDialog
 from vastcellar.ui.widgets.inputs import plain_text

@@ -19,12 +19,12 @@ from PySide6.QtWidgets import (
 )
 
 from vastcellar.core.errors import VastCellarError
-from vastcellar.core.formats import CodecFamily
-from vastcellar.core.measured_rate import MeasuredRate
-from vastcellar.core.needs import Need, camera_need
-from vastcellar.core.shoot import Camera, Shoot
-from vastcellar.services.plan_wording import warning_sentence
-from vastcellar.services.shoots import new_camera, next_camera_key
+from vastcellar.core.shoot.formats import CodecFamily
+from vastcellar.core.shoot.measured_rate import MeasuredRate
+from vastcellar.core.shoot.needs import Need, camera_need
+from vastcellar.core.shoot.shoot import Camera, Shoot
+from vastcellar.services.shoot.shoots import new_camera, next_camera_key
+from vastcellar.services.words.plan_wording import warning_sentence
 from vastcellar.ui.models.background import Background
 from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.stations.shoot.camera_form import CameraForm
@@ -319,13 +319,13 @@ class ShootStation(QWidget):
 
     def measure(self, place: Path) -> None:
         """Read the clip or folder *place* and give its rate to the subject."""
-        from vastcellar.services.clips import measure_clips
+        from vastcellar.services.shoot.clips import measure_clips
 
         self._say_of_clips(f"Reading {place.name} …")
         self._clip_reader.request(lambda: measure_clips(place))
 
     def _on_clips(self, measured: MeasuredRate) -> None:
-        from vastcellar.services.clips import with_measured
+        from vastcellar.services.shoot.clips import with_measured
 
         camera = self.what_if or self._bench.subject
         if camera is None:

@@ -1,0 +1,1 @@
+"""What a setup carries, stage by stage."""

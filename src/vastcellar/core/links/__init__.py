@@ -1,0 +1,1 @@
+"""Link standards, where two ports negotiate, and what hubs share."""

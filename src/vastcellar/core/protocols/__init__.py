@@ -1,0 +1,1 @@
+"""Series of tests: amounts, sets of runs, when they are steady, latencies."""

@@ -1,0 +1,86 @@
+"""One measured trace answers every format: replay it against any camera's rate and buffer."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from vastcellar.core.errors import BadValueError
+from vastcellar.core.evidence import LEAST_SHORTFALL, Verdict, verdict_for_margin
+from vastcellar.core.recording.recorder import FluidOutcome, fluid_outcome
+from vastcellar.core.shoot.needs import Need
+from vastcellar.core.shoot.shoot import Camera
+from vastcellar.core.trace import FloatArray, Trace, rates_bytes_per_s
+
+_STEP_S = 0.5
+_LONGEST_BRIDGED_S = 30.0
+"""However large a buffer is, a low of half a minute is none of its business (typical)."""
+
+
+@dataclass(frozen=True, slots=True)
+class Replay:
+    """What a camera would have met on the drive that was measured.
+
+    ``margin`` is None where the trace ends before the take: what lies beyond isn't known.
+    """
+
+    verdict: Verdict
+    margin: float | None
+    outcome: FluidOutcome
+    seen_bytes: float
+    seen_s: float
+    covered_share: float
+    """Of the longest take, how much the trace has seen."""
+
+
+def replay(trace: Trace, camera: Camera, need: Need) -> Replay:
+    """Return how *camera*'s longest take would have gone on the drive of *trace*.
+
+    The trace must be of flat-out writing: a paced one shows no more than its pace. It is walked
+    by bytes, not by time: what a drive can take after so many bytes is asked when the camera
+    has recorded as many; where the drive is slower than the camera, both run in the drive's own
+    time, to the end of the take. That is strict for cache and heat, since a slower camera leaves
+    a drive more time to fold and to cool.
+    Raises BadValueError for a trace of under a second.
+    """
+    _, rates = rates_bytes_per_s(trace, _STEP_S)
+    if not rates.size:
+        raise BadValueError(
+            "it is shorter than half a second", where="trace", mend="Measure for longer"
+        )
+    average = need.average_bytes_per_s
+    seen = float(trace.written_bytes[-1])
+    # A step of the trace lasts for the camera as long as it takes to record the same bytes; a
+    # stall, in which nothing was written, lasts as long as it did.
+    written = rates * _STEP_S
+    durations = np.where(written > 0, np.maximum(written / average, _STEP_S), _STEP_S)
+    begins = np.concatenate([[0.0], np.cumsum(durations)])
+    covered = min(float(begins[-1]) / camera.longest_take_s, 1.0)
+    used = begins[:-1] < camera.longest_take_s
+    durations = np.minimum(durations, camera.longest_take_s - begins[:-1])
+    outcome = fluid_outcome(
+        zip(durations[used].tolist(), rates[used].tolist(), strict=True),
+        average,
+        camera.buffer_bytes,
+    )
+    needed = need.needed_write_bytes_per_s
+    # A buffer bridges a dip as long as itself: what must reach the need is the mean over that.
+    bridged_s = min(max(camera.buffer_bytes / needed, 1.0), _LONGEST_BRIDGED_S)
+    lowest = lowest_mean_bytes_per_s(rates[used], round(bridged_s / _STEP_S))
+    margin = lowest / needed - 1
+    if outcome.lost_bytes > 0:
+        margin = min(margin, -outcome.lost_bytes / need.longest_take_bytes, -LEAST_SHORTFALL)
+    elif covered < 1:
+        return Replay(Verdict.NOT_KNOWN, None, outcome, seen, trace.duration_s, covered)
+    return Replay(verdict_for_margin(margin), margin, outcome, seen, trace.duration_s, covered)
+
+
+def lowest_mean_bytes_per_s(rates_bytes_per_s: FloatArray, steps: int) -> float:
+    """Return the lowest mean of so many neighbouring *rates_bytes_per_s*, shape (n,).
+
+    Of fewer rates than *steps* it is the mean of all.
+    """
+    window = min(max(steps, 1), rates_bytes_per_s.size)
+    total = np.concatenate([[0.0], np.cumsum(rates_bytes_per_s)])
+    return float(((total[window:] - total[:-window]) / window).min())

@@ -1,0 +1,249 @@
+"""A shoot: cameras, what they record, for how long, onto what, and what copies are kept."""
+
+from __future__ import annotations
+
+from collections import Counter
+from dataclasses import dataclass, field, replace
+
+from vastcellar.core.checks import require_above_zero, require_between, require_not_negative
+from vastcellar.core.errors import BadValueError
+from vastcellar.core.shoot.formats import RecordingFormat, video_bytes_per_s
+from vastcellar.core.shoot.guarantees import find_guarantee
+from vastcellar.core.shoot.measured_rate import MeasuredRate
+from vastcellar.core.shoot.rolls import RollPattern
+
+DEFAULT_HEADROOM = 0.20
+DEFAULT_BUFFER_BYTES = 512_000_000
+DEFAULT_AMBIENT_C = 25.0
+DEFAULT_RESERVE = 0.10
+DEFAULT_DAY_S = (8 * 3600.0, 18 * 3600.0)
+MAX_DAYS = 1000
+
+
+@dataclass(frozen=True, slots=True)
+class Setup:
+    """What a camera records to: a drive, in an enclosure, on a cable, in a port, by part keys.
+
+    ``unit_tag`` names a unit of the cellar whose drive this is, or is empty for a drive out of
+    the catalog. Cards and ready-made drives have no enclosure; slots have no cable.
+    """
+
+    drive_key: str
+    host_key: str
+    port_key: str
+    unit_tag: str = ""
+    enclosure_key: str = ""
+    cable_key: str = ""
+    hub_keys: tuple[str, ...] = ()
+    """Hubs and docks between cable and device, from the port outward."""
+    sharing: int = 1
+    """Devices that are busy behind the same hub at the same time, this one among them."""
+    file_system_key: str = ""
+    is_encrypted: bool = False
+
+    def __post_init__(self) -> None:
+        require_between("setup", 1, 64, sharing=self.sharing)
+
+
+@dataclass(frozen=True, slots=True)
+class AllowedMedium:
+    """A kind of medium that a camera takes, and the class it asks for there, "" for none."""
+
+    name: str
+    guarantee: str = ""
+
+    def __post_init__(self) -> None:
+        if self.guarantee:
+            find_guarantee(self.guarantee)
+
+
+@dataclass(frozen=True, slots=True)
+class CameraLimits:
+    """What a camera does by itself, whatever the medium could take. 0 where there is no limit."""
+
+    longest_clip_s: float = 0.0
+    """It stops recording after so long."""
+    split_bytes: float = 0.0
+    """It starts a new file after so much (4 GiB - 1 byte on FAT32)."""
+    media: tuple[AllowedMedium, ...] = ()
+
+    def __post_init__(self) -> None:
+        require_not_negative(
+            "camera limits", longest_clip_s=self.longest_clip_s, split_bytes=self.split_bytes
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class SecondStream:
+    """A proxy or second picture recorded at the same time."""
+
+    recording: RecordingFormat
+    crest: float
+    is_on_same_medium: bool = True
+    """Else it goes to a medium of its own and asks nothing of the first."""
+
+    def __post_init__(self) -> None:
+        require_between("second stream", 1.0, 10.0, crest=self.crest)
+
+
+@dataclass(frozen=True, slots=True)
+class Camera:
+    """One camera of a shoot and what is asked of it."""
+
+    key: str
+    name: str
+    model: str
+    recording: RecordingFormat
+    crest: float
+    longest_take_s: float
+    hours_a_day: float
+    medium_bytes: int
+    headroom: float = DEFAULT_HEADROOM
+    buffer_bytes: int = DEFAULT_BUFFER_BYTES
+    setup: Setup | None = None
+    hours_by_day: tuple[float, ...] = ()
+    """Days that differ, from the first on; ``hours_a_day`` counts after them."""
+    pattern: RollPattern = RollPattern.DOCUMENTARY
+    longest_on_day: int = 0
+    """The day of the longest take, from 1; 0 for every day."""
+    second: SecondStream | None = None
+    limits: CameraLimits = field(default_factory=CameraLimits)
+    medium_guarantee: str = ""
+    """Class printed on the media in use, "" for none."""
+    measured: MeasuredRate | None = None
+
+    def __post_init__(self) -> None:
+        where = f"camera {self.key!r}"
+        if not self.key.strip():
+            raise BadValueError(
+                "a camera has no letter", where="camera", mend="Give it one, like A"
+            )
+        require_between(where, 1.0, 10.0, crest=self.crest)
+        require_between(where, 0.0, 5.0, headroom=self.headroom)
+        require_above_zero(
+            where, longest_take_s=self.longest_take_s, medium_bytes=self.medium_bytes
+        )
+        require_between(where, 0.0, 24.0, hours_a_day=self.hours_a_day)
+        for hours in self.hours_by_day:
+            require_between(where, 0.0, 24.0, hours_by_day=hours)
+        require_between(where, 0, MAX_DAYS, longest_on_day=self.longest_on_day)
+        require_not_negative(where, buffer_bytes=self.buffer_bytes)
+        if self.medium_guarantee:
+            find_guarantee(self.medium_guarantee)
+        if not 1 <= self.longest_take_s <= 24 * 3600:
+            raise BadValueError(
+                f"longest_take_s is {self.longest_take_s:g}",
+                where=where,
+                mend="Give a take of 1 second to 24 hours",
+            )
+        if self.medium_bytes < video_bytes_per_s(self.recording):
+            raise BadValueError(
+                f"medium_bytes is {self.medium_bytes}, less than a second of its picture",
+                where=where,
+                mend="Give the size of one card or drive, for example 256 GB",
+            )
+
+    def hours_on(self, day: int) -> float:
+        """Return the recorded hours of *day*, counted from 1."""
+        if day <= len(self.hours_by_day):
+            return self.hours_by_day[day - 1]
+        return self.hours_a_day
+
+    def with_hours_on(self, day: int, hours: float) -> Camera:
+        """Return the camera with *hours* on *day*; the other days stay as they are."""
+        before = [self.hours_on(each) for each in range(1, max(day, len(self.hours_by_day)) + 1)]
+        before[day - 1] = hours
+        while before and before[-1] == self.hours_a_day:
+            before.pop()
+        return replace(self, hours_by_day=tuple(before))
+
+    def has_longest_on(self, day: int) -> bool:
+        """Return whether the longest take is due on *day*, counted from 1."""
+        return self.longest_on_day in (0, day)
+
+
+@dataclass(frozen=True, slots=True)
+class Copy:
+    """A verified copy of everything: what it is for, where it is kept, and how long."""
+
+    name: str
+    kept_at: str = ""
+    keep_days: int = 0
+    """Each day's material is let go after so many days; 0 keeps it to the end."""
+    unit_tags: tuple[str, ...] = ()
+    """The units that it is made on."""
+
+    def __post_init__(self) -> None:
+        if not self.name.strip():
+            raise BadValueError("a copy has no name", where="copy", mend="Say what it is for")
+        require_between(f"copy {self.name!r}", 0, MAX_DAYS, keep_days=self.keep_days)
+
+
+def default_copies(count: int) -> tuple[Copy, ...]:
+    """Return so many copies as they are usually kept. Raises BadValueError beyond 0 to 10."""
+    require_between("copies", 0, 10, copies=count)
+    usual = (
+        Copy("Working copy", "with the editors"),
+        Copy("Safety copy", "elsewhere"),
+        Copy("Client copy", "handed over"),
+    )
+    more = tuple(Copy(f"Copy {number}") for number in range(4, count + 1))
+    return (*usual, *more)[:count]
+
+
+@dataclass(frozen=True, slots=True)
+class Shoot:
+    """A named job of so many days in a room of some temperature."""
+
+    name: str
+    days: int
+    cameras: tuple[Camera, ...]
+    ambient_c: float = DEFAULT_AMBIENT_C
+    copies: tuple[Copy, ...] = ()
+    reserve: float = DEFAULT_RESERVE
+    """Room kept over on every copy, as a share of what it holds."""
+    day_start_s: float = DEFAULT_DAY_S[0]
+    day_end_s: float = DEFAULT_DAY_S[1]
+    note: str = ""
+
+    def __post_init__(self) -> None:
+        where = f"shoot {self.name!r}"
+        require_between(where, 1, MAX_DAYS, days=self.days)
+        require_between(where, -40, 60, ambient_c=self.ambient_c)
+        require_between(where, 0, 10, copies=len(self.copies))
+        require_between(where, 0, 2, reserve=self.reserve)
+        require_between(where, 0, 24 * 3600, day_start_s=self.day_start_s)
+        if not self.day_start_s < self.day_end_s <= 36 * 3600:
+            raise BadValueError(
+                f"the day ends at {self.day_end_s / 3600:g} h, it starts at "
+                f"{self.day_start_s / 3600:g} h",
+                where=where,
+                mend="Let it end after it starts",
+            )
+        for kind, names in (
+            ("cameras", [camera.key for camera in self.cameras]),
+            ("copies", [copy.name for copy in self.copies]),
+        ):
+            name, count = next(iter(Counter(names).most_common(1)), ("", 0))
+            if count > 1:
+                raise BadValueError(
+                    f"two {kind} are called {name!r}", where=where, mend="Give each its own name"
+                )
+
+    def camera(self, key: str) -> Camera:
+        """Return the camera called *key*. Raises BadValueError where there is none."""
+        for camera in self.cameras:
+            if camera.key == key:
+                return camera
+        known = ", ".join(camera.key for camera in self.cameras) or "none yet"
+        raise BadValueError(
+            f"there is no camera {key!r}", where=f"shoot {self.name!r}", mend=f"It has: {known}"
+        )
+
+    def with_camera(self, camera: Camera) -> Shoot:
+        """Return the shoot with *camera* in place of the one of the same key, or added."""
+        if any(known.key == camera.key for known in self.cameras):
+            cameras = tuple(camera if known.key == camera.key else known for known in self.cameras)
+        else:
+            cameras = (*self.cameras, camera)
+        return replace(self, cameras=cameras)

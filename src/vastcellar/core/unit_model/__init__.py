@@ -1,0 +1,1 @@
+"""One unit's own write model, fitted to what its runs showed."""

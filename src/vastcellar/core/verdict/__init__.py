@@ -1,0 +1,1 @@
+"""Whether a setup holds, on what evidence, and what would help."""

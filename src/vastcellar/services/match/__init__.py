@@ -1,0 +1,1 @@
+"""What to record to, and whether it holds."""

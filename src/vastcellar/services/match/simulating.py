@@ -1,0 +1,91 @@
+"""Simulate this setup: its write profile under a load, judged moment by moment."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from vastcellar.core.chain.chain import Chain, free_bytes, heat_path
+from vastcellar.core.errors import BadValueError
+from vastcellar.core.recording.recorder import FluidOutcome, profile_outcome
+from vastcellar.core.writing.workloads import Workload, cards_in_a_row, flat_out, paced
+from vastcellar.core.writing.write_profile import EventKind, WriteProfile, write_profile
+
+
+@dataclass(frozen=True, slots=True)
+class Load:
+    """What is asked of a chain; an infinite rate writes flat out and loses nothing."""
+
+    average_bytes_per_s: float
+    needed_write_bytes_per_s: float
+    duration_s: float
+    buffer_bytes: int
+    bytes_per_frame: float
+
+    @property
+    def is_flat_out(self) -> bool:
+        """Whether it takes whatever the drive gives."""
+        return math.isinf(self.average_bytes_per_s)
+
+
+@dataclass(frozen=True)
+class Simulated:
+    """What came of it; nothing in it was measured."""
+
+    chain: Chain
+    load: Load
+    run: WriteProfile
+    outcome: FluidOutcome | None
+
+    @property
+    def holds(self) -> bool | None:
+        """Whether the drive could take the need at every moment; None where nothing is needed."""
+        if self.load.is_flat_out:
+            return None
+        return self.run.lowest_ability_bytes_per_s >= self.load.needed_write_bytes_per_s
+
+    def first_s(self, kind: EventKind) -> float | None:
+        """Return when *kind* first happens, or None."""
+        event = self.run.first(kind)
+        return event.at_s if event else None
+
+    @property
+    def dropped_frames(self) -> float:
+        """Frames that the buffer arithmetic expects lost."""
+        return self.outcome.lost_bytes / self.load.bytes_per_frame if self.outcome else 0.0
+
+
+def offload_of_cards(
+    count: int, card_bytes: float, source_bytes_per_s: float, pause_s: float
+) -> tuple[Load, Workload]:
+    """Return the offload of so many cards in a row: a load that needs what a card reads."""
+    workload = cards_in_a_row(count, card_bytes, source_bytes_per_s, pause_s)
+    duration_s = sum(phase.duration_s for phase in workload)
+    return Load(source_bytes_per_s, source_bytes_per_s, duration_s, 0, 1.0), workload
+
+
+def simulate(
+    chain: Chain, ambient_c: float, load: Load, workload: Workload | None = None
+) -> Simulated:
+    """Return the write profile of *chain* under *load*, or under *workload* in its place.
+
+    Raises BadValueError where the chain connects nothing or the load can't be.
+    """
+    if chain.problem:
+        raise BadValueError(chain.problem, where="chain", mend="Choose parts that work together")
+    if workload is None and load.is_flat_out:
+        workload = flat_out(load.duration_s)
+    elif workload is None:
+        workload = paced(load.average_bytes_per_s, load.duration_s)
+    run = write_profile(
+        chain.parts.drive.writes,
+        heat_path(chain.parts, ambient_c),
+        chain.link_cap_bytes_per_s,
+        workload,
+        free_bytes=free_bytes(chain),
+        capacity_bytes=chain.parts.drive.capacity_bytes,
+    )
+    outcome = None
+    if not load.is_flat_out:
+        outcome = profile_outcome(run, load.average_bytes_per_s, load.buffer_bytes)
+    return Simulated(chain, load, run, outcome)

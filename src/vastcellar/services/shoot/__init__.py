@@ -1,0 +1,1 @@
+"""Shoots opened, saved and planned; clips as evidence of what a camera records."""

@@ -1,0 +1,1 @@
+"""Every figure opens its own sum."""

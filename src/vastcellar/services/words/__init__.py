@@ -1,0 +1,1 @@
+"""All wording of findings: verdicts, reach, parts, plans."""

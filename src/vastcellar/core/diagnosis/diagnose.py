@@ -92,8 +92,7 @@ def _diagnose(
     if link is not None and (rate := lasting_over(levels, link)) is not None:
         unstated = _diagnose(trace, fan, None, is_direct=is_direct, from_rest=from_rest)
         return with_question(unstated, rate, link)
-    whole = _joined(tuple(cleaned))
-    cases = weigh_drops(whole, tuple(cleaned), levels, from_rest=from_rest, is_direct=is_direct)
+    cases = weigh_drops(tuple(cleaned), levels, from_rest=from_rest, is_direct=is_direct)
     teeth = [weigh_dips(found, run) for found, run in zip(levels, cleaned, strict=True)]
     findings += [finding for found in teeth for finding in found]
     _weigh_with_teeth(cases, levels, teeth)
@@ -116,27 +115,13 @@ def _first_run(trace: Trace) -> Trace:
     return runs[0]
 
 
-def _joined(runs: tuple[Trace, ...]) -> Trace:
-    """Return *runs* as one trace again, bytes going on from run to run."""
-    offset = 0.0
-    written = []
-    for run in runs:
-        written.append(run.written_bytes + offset)
-        offset += float(run.written_bytes[-1])
-    return Trace(
-        np.concatenate([run.elapsed_s for run in runs]),
-        np.concatenate(written),
-        np.concatenate([run.temperature_c for run in runs]),
-    )
-
-
 # Lasting drops
 
 
 def _weigh_with_teeth(
     cases: list[DropCase], levels: tuple[RateLevels, ...], teeth: list[list[Finding]]
 ) -> None:
-    """After a throttle's sawtooth, a drop inside its band or above its low is the cliff."""
+    """A drop that stays above a sawtooth's low is the cliff; so is one cooler than its stage."""
     for case in cases:
         found = teeth[case.run]
         dips = levels[case.run].dips
@@ -157,18 +142,8 @@ def _weigh_with_teeth(
                 continue
         if not found or found[0].cause is not Cause.THERMAL or math.isnan(case.drop.at_c):
             continue
-        before = [dip.start_c for dip in dips if dip.start_s < case.drop.at_s]
         after = [dip.start_c for dip in dips if dip.start_s > case.drop.at_s]
-        if len(before) >= 2:
-            top = float(np.median(before))
-            if case.drop.at_c <= top + 1:
-                case.against_heat.append(
-                    Reason(
-                        Why.INSIDE_BAND,
-                        f"it came at {case.drop.at_c:.0f} °C, inside the sawtooth's band",
-                    )
-                )
-        elif len(after) >= 2 and float(np.median(after)) <= case.drop.at_c + 1:
+        if len(after) >= 2 and float(np.median(after)) <= case.drop.at_c + 1 and len(lows) < 2:
             case.against_heat.append(
                 Reason(
                     Why.BEFORE_STAGE,

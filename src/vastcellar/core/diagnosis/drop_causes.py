@@ -12,7 +12,6 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from vastcellar.core.diagnosis.causes import Reason, Why
-from vastcellar.core.diagnosis.heat_balance import HeatBalance
 from vastcellar.core.diagnosis.host_burst import HOST_BURST_S
 from vastcellar.core.diagnosis.levels import Drop, RateLevels, apart
 from vastcellar.core.trace import Trace
@@ -30,7 +29,6 @@ _TOO_EARLY_FAST_BYTES = 30e9
 _FAST_BYTES_PER_S = 1.8e9
 # As fast as that the host's memory takes bytes, too: an early drop may be its end.
 _MEMORY_BYTES_PER_S = 2.2e9
-_MOST_DROPS = 2
 # No first throttle stage is known below a fifth of the full rate.
 _BELOW_ANY_STAGE = 0.17
 _HELD_LONG_S = 240.0
@@ -60,7 +58,6 @@ class DropCase:
 
 
 def weigh_drops(
-    trace: Trace,
     runs: tuple[Trace, ...],
     levels: tuple[RateLevels, ...],
     *,
@@ -70,7 +67,6 @@ def weigh_drops(
     """Return every lasting drop of *runs* with what speaks against either cause.
 
     Args:
-        trace: all of them with their pauses, for the balance of heat.
         runs: one after the other on the same drive.
         levels: of each run.
         from_rest: whether the first run began cool and idle.
@@ -78,7 +74,6 @@ def weigh_drops(
 
     """
     cases = [DropCase(number, drop) for number, found in enumerate(levels) for drop in found.drops]
-    balance = HeatBalance(trace) if from_rest else None
     for case in cases:
         run = runs[case.run]
         found = levels[case.run]
@@ -125,8 +120,6 @@ def weigh_drops(
                     "goes",
                 )
             )
-    if balance is not None:
-        _weigh_heat_of_a_byte(cases, balance, runs[0])
     _weigh_between_runs(cases, runs, levels)
     return cases
 
@@ -218,27 +211,6 @@ def _hottest_at_rate(runs: tuple[Trace, ...], levels: tuple[RateLevels, ...], ra
             if celsius.size >= 5:
                 hottest = max(hottest, float(np.sort(celsius)[-3]))
     return hottest
-
-
-def _weigh_heat_of_a_byte(cases: list[DropCase], balance: HeatBalance, run: Trace) -> None:
-    """A byte written past the cache heats more.
-
-    Only of the first run: how much of the cache a later one began with isn't known.
-    """
-    found = [case for case in cases if case.run == 0][:_MOST_DROPS]
-    weights = balance.weigh([case.drop.at_s for case in found], run.duration_s)
-    for case, weight in zip(found, weights or (), strict=False):
-        # That a byte made no more heat is no claim: folding warms a drive before its cliff, and
-        # stops there. Only much more can't be a throttle's.
-        if not weight.may_be_heat:
-            factors = f"{weight.low:.1f} to {weight.high:.1f} times"
-            case.against_heat.append(
-                Reason(
-                    Why.MORE_HEAT,
-                    f"each byte made {factors} the heat after it: a throttle, with all that idling "
-                    "and folding add, makes 2.2 at most, writing past the cache up to five",
-                )
-            )
 
 
 def is_same_rate(one: float, other: float) -> bool:

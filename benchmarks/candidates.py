@@ -17,7 +17,8 @@ from dataclasses import replace
 import numpy as np
 
 from vastcellar.core.candidates.candidates import find_candidates
-from vastcellar.core.chain.chain import build_chain, find_parts
+from vastcellar.core.chain.chain import build_chain
+from vastcellar.core.chain.setup_parts import find_parts
 from vastcellar.core.shoot.needs import camera_need
 from vastcellar.core.verdict.judgement import judge_take
 from vastcellar.data import data_path

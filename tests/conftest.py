@@ -13,7 +13,7 @@ from types import SimpleNamespace
 import pytest
 from hypothesis import settings
 
-from vastcellar.core.parts.parts import Catalog
+from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.shoot.shoot import Shoot
 from vastcellar.data import data_path
 from vastcellar.services.workplace.folders import Folders

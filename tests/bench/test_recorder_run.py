@@ -16,7 +16,8 @@ from vastcellar.bench.payload import STAMP_EVERY_BYTES, Payload
 from vastcellar.bench.recorder_run import RecorderRun
 from vastcellar.bench.side_by_side import OneAtATime
 from vastcellar.bench.simulated_rig import RigFault, SimulatedRig
-from vastcellar.core.chain.chain import build_chain, find_parts, free_bytes, heat_path
+from vastcellar.core.chain.chain import build_chain
+from vastcellar.core.chain.setup_parts import find_parts, heat_path
 from vastcellar.core.errors import DiskError
 from vastcellar.core.recording.frame_sizes import FrameVariation
 from vastcellar.core.recording.recorder import (
@@ -237,7 +238,7 @@ def rig_of(catalog, shelf, tag, load, **kwargs):
         heat_path(chain.parts, 24.0),
         chain.link_cap_bytes_per_s,
         (Phase(load.average_bytes_per_s, load.duration_s),),
-        free_bytes=free_bytes(chain),
+        free_bytes=chain.free_bytes,
     )
     return SimulatedRig(profile, **kwargs)
 

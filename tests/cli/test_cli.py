@@ -86,7 +86,7 @@ def test_sum_answers_a_line(line, key, value):
 def test_chain_answers_for_each_stage():
     found = answer("chain", EXAMPLES / "wasted.chain.json", "--json")
     assert found["negotiated"]["mode"] == "usb-10g"
-    assert found["delivered_write_bytes_per_s"] == pytest.approx(1e9, rel=0.05)
+    assert found["at_first_bytes_per_s"] == pytest.approx(1e9, rel=0.05)
     assert found["bottleneck"] == "bridge"
     stages = {stage["key"]: stage for stage in found["stages"]}
     assert stages["bridge"]["ceiling_bytes_per_s"] == pytest.approx(1212.1e6, rel=1e-4)
@@ -115,7 +115,7 @@ def test_match_lists_candidates_with_verdict_margin_limit_and_price():
 def test_a_dock_shares_its_uplink_in_the_terminal_too():
     found = answer("chain", EXAMPLES / "dock.chain.json", "--json")
     assert found["bottleneck"] == "hub"
-    assert found["delivered_write_bytes_per_s"] == pytest.approx(245e6)
+    assert found["at_first_bytes_per_s"] == pytest.approx(245e6)
 
 
 def test_simulate_answers_moment_by_moment():

@@ -11,7 +11,7 @@ from alembic.migration import MigrationContext
 
 from vastcellar.core.chain.measured_stages import StageMeasurement
 from vastcellar.core.errors import BadFileError, CellarError, UnknownPartError
-from vastcellar.core.parts.parts import Unit
+from vastcellar.core.parts.units import Unit
 from vastcellar.core.trace import Trace
 from vastcellar.store.cellar import Cellar
 from vastcellar.store.run_record import RunRecord

@@ -6,7 +6,7 @@ from datetime import UTC, datetime
 
 import pytest
 
-from vastcellar.core.parts.parts import Unit
+from vastcellar.core.parts.units import Unit
 from vastcellar.store.cellar import Cellar
 from vastcellar.store.run_record import RunRecord
 

@@ -6,13 +6,15 @@ from dataclasses import replace
 import pytest
 
 from vastcellar.core.candidates.candidates import find_candidates
-from vastcellar.core.chain.chain import build_chain, find_parts
+from vastcellar.core.chain.chain import build_chain
+from vastcellar.core.chain.setup_parts import find_parts
 from vastcellar.core.errors import BadFileError
 from vastcellar.core.evidence import Evidence, Verdict
 from vastcellar.core.shoot.needs import camera_need
 from vastcellar.core.shoot.shoot import Setup
 from vastcellar.core.units import PLAIN
-from vastcellar.core.verdict.judgement import Bottleneck, judge_take
+from vastcellar.core.verdict.bottlenecks import Bottleneck
+from vastcellar.core.verdict.judgement import judge_take
 from vastcellar.data import data_path
 from vastcellar.services.words.part_wording import cable_details, drive_details, enclosure_details
 from vastcellar.services.workplace.own_catalog import import_parts, save_own

@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 
 from vastcellar.core.evidence import Verdict
-from vastcellar.core.parts.parts import Unit
+from vastcellar.core.parts.units import Unit
 from vastcellar.services.match.matching import find_for
 from vastcellar.store.cellar import Cellar
 from vastcellar.ui.widgets.inputs import Choice, QuantityField

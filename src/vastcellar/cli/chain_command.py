@@ -7,7 +7,7 @@ from pathlib import Path
 import click
 
 from vastcellar.cli.printing import echo, print_json, print_lines
-from vastcellar.core.chain.chain import Stage
+from vastcellar.core.chain.stages import Stage
 from vastcellar.core.evidence import Evidence
 from vastcellar.core.units import PLAIN
 from vastcellar.services.match.judging import chain_in_file
@@ -55,9 +55,9 @@ def chain(chain_file: Path, as_json: bool) -> None:
                     }
                     for stage in built.stages
                 ],
-                "delivered_write_bytes_per_s": built.delivered_write_bytes_per_s,
+                "at_first_bytes_per_s": built.at_first_bytes_per_s,
                 "bottleneck": narrowest.key if narrowest else None,
-                "lasting_write_bytes_per_s": built.lasting_write_bytes_per_s,
+                "lasting_bytes_per_s": built.lasting_bytes_per_s,
                 "lasting_bottleneck": lasting.key if lasting else None,
             }
         )
@@ -78,9 +78,9 @@ def chain(chain_file: Path, as_json: bool) -> None:
     )
     if narrowest and lasting:
         echo(
-            f"Delivers {PLAIN.rate(built.delivered_write_bytes_per_s)}, limited by the "
-            f"{narrowest.name.lower()}; in the long run "
-            f"{PLAIN.rate(built.lasting_write_bytes_per_s)}, limited by the {lasting.name.lower()}."
+            f"At first {PLAIN.rate(built.at_first_bytes_per_s)}, limited by the "
+            f"{narrowest.name.lower()}; what lasts is {PLAIN.rate(built.lasting_bytes_per_s)}, "
+            f"limited by the {lasting.name.lower()}."
         )
 
 

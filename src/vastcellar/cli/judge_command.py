@@ -10,7 +10,7 @@ import click
 from vastcellar.cli.printing import echo, print_json
 from vastcellar.cli.running import is_demo
 from vastcellar.core.evidence import Verdict
-from vastcellar.core.parts.parts import Catalog
+from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.shoot.shoot import Camera, Shoot
 from vastcellar.core.units import PLAIN
 from vastcellar.services.match.judging import judge_camera, mends_for

@@ -80,7 +80,7 @@ def match_command(
 def _line(table: CandidateTable, row: int, currency: str) -> str:
     way = table.way_of(row)
     cable = f", {way.cable.name}" if way.cable else ""
-    reader = f", {way.hub.name}" if way.hub else ""
+    reader = "".join(f", {hub.name}" for hub in way.hubs)
     price = "nothing to buy" if not table.price[row] else f"{table.price[row]:.0f} {currency}"
     margin = float(table.margin[row])
     spare = "" if math.isnan(margin) else f" {PLAIN.percent(margin, signed=True)}"
@@ -107,13 +107,13 @@ def _as_json(found: Found, rows: list[int], currency: str) -> dict[str, object]:
             "host": way.host.key,
             "port": way.port.key,
             "cable": way.cable.key if way.cable else None,
-            "reader": way.hub.key if way.hub else None,
+            "readers": [hub.key for hub in way.hubs],
             "verdict": table.verdict(row).value,
             "margin": float(table.margin[row]),
             "limit": table.bottleneck(row).value,
             "price": float(table.price[row]),
-            "burst_write_bytes_per_s": float(table.burst_write[row]),
-            "burst_read_bytes_per_s": float(table.burst_read[row]),
+            "at_first_write_bytes_per_s": float(table.at_first_write[row]),
+            "reading_bytes_per_s": float(table.reading[row]),
             "sustained_write_bytes_per_s": float(table.sustained_write[row]),
             "capacity_left_bytes": float(table.free_bytes[row] - table.take_bytes),
             "price_per_tb": float(per_tb[row]),

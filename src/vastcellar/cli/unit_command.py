@@ -10,7 +10,7 @@ import click
 from vastcellar.cli.printing import echo, print_json
 from vastcellar.cli.quantities import Quantity
 from vastcellar.cli.running import is_demo
-from vastcellar.core.parts.parts import Unit
+from vastcellar.core.parts.units import Unit, free_bytes_on
 from vastcellar.core.units import PLAIN, parse_size
 from vastcellar.services.proving.binding import identity_words, release, twins
 from vastcellar.services.words.reach_wording import proof_word
@@ -134,7 +134,7 @@ def _figures(workplace: Workplace, shelf: Shelf, each: Unit) -> dict[str, Any]:
     name = drive.name if drive else each.drive_key
     parts = [f"{name} in {case.name}" if case else name, each.state]
     if drive:
-        parts.append(f"{PLAIN.size(max(drive.capacity_bytes - each.used_bytes, 0))} free")
+        parts.append(f"{PLAIN.size(free_bytes_on(drive, each))} free")
     parts.append(proof_word(proof))
     if each.device:
         parts.append(f"bound to {identity_words(each.device)}")

@@ -2,6 +2,9 @@
 
 from enum import StrEnum
 
+import numpy as np
+from numpy.typing import NDArray
+
 
 class Evidence(StrEnum):
     """What a figure rests on; it climbs from the box to the bench."""
@@ -43,8 +46,21 @@ LEAST_SHORTFALL = 0.001
 """Where frames were lost the margin is below nothing, however fast the slowest second was."""
 
 
+VERDICT_ORDER = (Verdict.HOLDS, Verdict.TIGHT, Verdict.NOT_KNOWN, Verdict.FALLS_SHORT)
+"""Best first; what isn't known may hold, so it stands before what falls short."""
+
+
 def verdict_for_margin(margin: float) -> Verdict:
     """Return the verdict for a *margin* over the need, as a share of the need."""
     if margin < 0:
         return Verdict.FALLS_SHORT
     return Verdict.TIGHT if margin < TIGHT_BELOW_MARGIN else Verdict.HOLDS
+
+
+def verdict_ranks(margin: NDArray[np.float64]) -> NDArray[np.int64]:
+    """Return the place in ``VERDICT_ORDER`` of each *margin*, nan for not known; any shape."""
+    ranks = [
+        VERDICT_ORDER.index(verdict_for_margin(low)) for low in (-1.0, 0.0, TIGHT_BELOW_MARGIN)
+    ]
+    known = np.select([margin < 0, margin < TIGHT_BELOW_MARGIN], ranks[:2], ranks[2])
+    return np.where(np.isnan(margin), VERDICT_ORDER.index(Verdict.NOT_KNOWN), known)

@@ -12,17 +12,10 @@ from pydantic import TypeAdapter, ValidationError
 from vastcellar.core.errors import BadFileError, BadValueError
 from vastcellar.core.links.hubs import Hub
 from vastcellar.core.links.links import Cable, LinkMode, Port
+from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.parts.file_systems import FileSystem
-from vastcellar.core.parts.parts import (
-    Case,
-    Catalog,
-    Drive,
-    Enclosure,
-    Host,
-    ThrottleStage,
-    Unit,
-    WriteBehaviour,
-)
+from vastcellar.core.parts.parts import Case, Drive, Enclosure, Host, ThrottleStage, WriteBehaviour
+from vastcellar.core.parts.units import Unit
 from vastcellar.core.shoot.camera_models import CameraModel, FormatPreset
 from vastcellar.core.shoot.formats import CodecFamily, Quality
 from vastcellar.core.shoot.shoot import AllowedMedium, CameraLimits

@@ -16,7 +16,7 @@ from sqlalchemy.orm import Session
 from vastcellar.core.chain.measured_stages import StageMeasurement
 from vastcellar.core.errors import BadValueError, CellarError, UnknownPartError, VastCellarError
 from vastcellar.core.parts.identity import DeviceIdentity
-from vastcellar.core.parts.parts import Unit
+from vastcellar.core.parts.units import Unit
 from vastcellar.store.calibration_record import CalibrationRecord, fit_as_json, fit_from_json
 from vastcellar.store.cellar_file import (
     DAMAGE,

@@ -17,7 +17,7 @@ from pydantic import (
 )
 
 from vastcellar.core.errors import BadFileError, BadValueError, UnknownPartError
-from vastcellar.core.parts.parts import Catalog
+from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.shoot.formats import (
     MAX_FRAMES_PER_S,
     MAX_VIDEO_BYTES_PER_S,

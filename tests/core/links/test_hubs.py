@@ -4,7 +4,8 @@ from dataclasses import replace
 
 import pytest
 
-from vastcellar.core.chain.chain import KnownRate, build_chain, find_parts
+from vastcellar.core.chain.chain import KnownRate, build_chain
+from vastcellar.core.chain.setup_parts import find_parts
 from vastcellar.core.errors import BadValueError, UnknownPartError
 from vastcellar.core.evidence import Evidence
 from vastcellar.core.links.hubs import Hub
@@ -29,14 +30,14 @@ def chain_of(setup, catalog, measured=None):
 def test_everything_behind_a_dock_shares_its_uplink(catalog, sharing, mb_per_s):
     """Four magazines read at once on one 10G uplink: about 250 MB/s each, not 1,000."""
     chain = chain_of(replace(MAGAZINE, sharing=sharing), catalog)
-    assert chain.delivered_write_bytes_per_s == pytest.approx(mb_per_s * 1e6)
+    assert chain.at_first_bytes_per_s == pytest.approx(mb_per_s * 1e6)
     assert chain.bottleneck.key == "hub"
     assert "uplink of 10G" in chain.bottleneck.why
 
 
 def test_a_slow_cable_slows_the_uplink_and_so_all_behind_it(catalog):
     chain = chain_of(replace(MAGAZINE, cable_key="wr-charge"), catalog)
-    assert chain.delivered_write_bytes_per_s == pytest.approx(38.5e6)
+    assert chain.at_first_bytes_per_s == pytest.approx(38.5e6)
 
 
 def test_a_dock_passes_a_tunnel_on_only_where_its_own_uplink_is_one(catalog):
@@ -48,7 +49,7 @@ def test_a_dock_passes_a_tunnel_on_only_where_its_own_uplink_is_one(catalog):
     plain = chain_of(hollow, catalog)
     assert plain.mode is None
     assert "tunnel-only device" in plain.problem
-    assert plain.delivered_write_bytes_per_s == 0
+    assert plain.at_first_bytes_per_s == 0
 
 
 @pytest.mark.parametrize(
@@ -76,13 +77,9 @@ def test_file_system_and_encryption_take_their_share(catalog):
     plain = chain_of(bare, catalog)
     formatted = chain_of(replace(bare, file_system_key="exfat"), catalog)
     locked = chain_of(replace(bare, file_system_key="exfat", is_encrypted=True), catalog)
-    assert formatted.delivered_write_bytes_per_s == pytest.approx(
-        0.98 * plain.delivered_write_bytes_per_s
-    )
-    assert locked.delivered_write_bytes_per_s == pytest.approx(
-        0.6 * formatted.delivered_write_bytes_per_s
-    )
-    assert locked.link_cap_bytes_per_s == locked.delivered_write_bytes_per_s
+    assert formatted.at_first_bytes_per_s == pytest.approx(0.98 * plain.at_first_bytes_per_s)
+    assert locked.at_first_bytes_per_s == pytest.approx(0.6 * formatted.at_first_bytes_per_s)
+    assert locked.link_cap_bytes_per_s == locked.at_first_bytes_per_s
     assert locked.bottleneck.key == "encryption"
     assert "reads stay" in locked.bottleneck.why
 
@@ -96,7 +93,7 @@ def test_a_stage_measured_on_this_host_replaces_its_typical_value(catalog):
     bridge = next(stage for stage in stated.stages if stage.key == "bridge")
     assert (bridge.evidence, bridge.typical_bytes_per_s) == (Evidence.STATED, 905e6)
     assert "measured on this host" not in bridge.why
-    assert chain.delivered_write_bytes_per_s == 905e6
+    assert chain.at_first_bytes_per_s == 905e6
     with pytest.raises(BadValueError, match="can't have been measured"):
         chain_of(bare, catalog, {"bridge": KnownRate(9e9)})
     with pytest.raises(BadValueError, match="no stage 'hub'"):

@@ -3,7 +3,7 @@
 import pytest
 
 from vastcellar.core.errors import BadValueError
-from vastcellar.core.parts.parts import LONGEST_TAG, Unit
+from vastcellar.core.parts.units import LONGEST_TAG, Unit
 
 
 @pytest.mark.parametrize("tag", ["K-10", "Grün 3", "=A1", "<b>", "x" * LONGEST_TAG])

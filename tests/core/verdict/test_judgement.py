@@ -7,13 +7,15 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from vastcellar.core.chain.chain import build_chain, find_parts
+from vastcellar.core.chain.chain import build_chain
+from vastcellar.core.chain.setup_parts import find_parts
 from vastcellar.core.evidence import Evidence, Verdict
 from vastcellar.core.parts.identity import DeviceIdentity
-from vastcellar.core.parts.parts import Unit
+from vastcellar.core.parts.units import Unit
 from vastcellar.core.shoot.needs import camera_need
 from vastcellar.core.shoot.shoot import Setup
-from vastcellar.core.verdict.judgement import Bottleneck, judge_take
+from vastcellar.core.verdict.bottlenecks import Bottleneck
+from vastcellar.core.verdict.judgement import judge_take
 from vastcellar.core.verdict.mends import Change, find_mends
 from vastcellar.core.verdict.proof import RecorderProof, RunConditions
 from vastcellar.core.verdict.reach.comparing import Asked
@@ -57,8 +59,8 @@ def test_a_wider_cable_never_lowers_what_is_delivered(catalog, enclosure, wider,
     before, after = (
         chain_of(Setup(drive, "van-laptop", port, "", enclosure, cable), catalog) for cable in wider
     )
-    assert after.delivered_write_bytes_per_s >= before.delivered_write_bytes_per_s
-    assert after.lasting_write_bytes_per_s >= before.lasting_write_bytes_per_s
+    assert after.at_first_bytes_per_s >= before.at_first_bytes_per_s
+    assert after.lasting_bytes_per_s >= before.lasting_bytes_per_s
 
 
 def judged(slipway, key, catalog, shelf, setup=None, proofs=()):
@@ -70,10 +72,10 @@ def judged(slipway, key, catalog, shelf, setup=None, proofs=()):
 def test_a_top_drive_behind_a_10g_bridge_delivers_what_the_bridge_does(catalog):
     chain = chain_of(WASTED, catalog)
     assert chain.mode.ceiling_bytes_per_s == pytest.approx(1212.1e6, rel=1e-4)
-    assert chain.delivered_write_bytes_per_s == pytest.approx(1000e6, rel=0.05)
+    assert chain.at_first_bytes_per_s == pytest.approx(1000e6, rel=0.05)
     assert chain.bottleneck.key == "bridge"
     charging = chain_of(replace(WASTED, cable_key="wr-charge"), catalog)
-    assert 35e6 <= charging.delivered_write_bytes_per_s <= 42e6
+    assert 35e6 <= charging.at_first_bytes_per_s <= 42e6
     assert charging.bottleneck.key == "cable"
 
 
@@ -86,9 +88,9 @@ def test_a_top_drive_behind_a_10g_bridge_delivers_what_the_bridge_does(catalog):
 def test_no_chain_delivers_more_than_any_stages_ceiling(catalog, enclosure, cable, port, drive):
     chain = chain_of(Setup(drive, "van-laptop", port, "", enclosure, cable), catalog)
     for stage in chain.stages:
-        assert chain.delivered_write_bytes_per_s <= stage.ceiling_bytes_per_s or stage.is_lasting
+        assert chain.at_first_bytes_per_s <= stage.ceiling_bytes_per_s or stage.is_lasting
         assert stage.typical_bytes_per_s <= stage.ceiling_bytes_per_s * 1.0001
-    assert chain.lasting_write_bytes_per_s <= chain.delivered_write_bytes_per_s
+    assert chain.lasting_bytes_per_s <= chain.at_first_bytes_per_s
 
 
 @pytest.mark.parametrize(
@@ -104,7 +106,7 @@ def test_no_chain_delivers_more_than_any_stages_ceiling(catalog, enclosure, cabl
 def test_what_doesnt_fit_delivers_nothing_and_says_why(catalog, slipway, change, says):
     chain = chain_of(replace(WASTED, **change), catalog)
     assert says in chain.problem
-    assert chain.delivered_write_bytes_per_s == 0
+    assert chain.at_first_bytes_per_s == 0
     camera = slipway.camera("A")
     verdict = judge_take(camera, camera_need(camera), chain, 24.0)
     assert (verdict.verdict, verdict.bottleneck) == (Verdict.FALLS_SHORT, Bottleneck.NOT_CONNECTED)

@@ -1,151 +1,24 @@
-"""Everything that can be put together, as arrays: drives in enclosures, and ways to a host.
-
-Link modes become bits in the order of their ceilings, so that the best mode two things have in
-common is the highest bit of what both carry.
-"""
+"""Everything that can be put together, as arrays: drives in enclosures."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from vastcellar.core.errors import BadValueError
-from vastcellar.core.links.hubs import Hub, route
-from vastcellar.core.links.links import Cable, LinkMode, Port, cable_modes, pcie_mode
-from vastcellar.core.parts.parts import Catalog, Drive, Enclosure, Host, Unit
+from vastcellar.core.candidates.ways import ModeBits
+from vastcellar.core.chain.carried import slot_lanes, slot_rate
+from vastcellar.core.chain.setup_parts import draws_w, read_bytes_per_s
+from vastcellar.core.parts.catalog import Catalog
+from vastcellar.core.parts.parts import Drive, Enclosure, WriteBehaviour, case_misfit
+from vastcellar.core.parts.units import Unit, filled_share, free_bytes_on
+from vastcellar.core.writing.lasting_rate import write_at_first_bytes_per_s
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
 BoolArray = NDArray[np.bool_]
-
-_MOST_MODES = 62
-_SATA_SLOT_BYTES_PER_S = 540e6
-
-
-class ModeBits:
-    """Link modes as bits of one number, the faster the higher."""
-
-    def __init__(self, modes: Mapping[str, LinkMode]) -> None:
-        if len(modes) > _MOST_MODES:
-            raise BadValueError(
-                f"the catalog has {len(modes)} link modes",
-                where="link modes",
-                mend=f"Keep at most {_MOST_MODES}",
-            )
-        # max() takes the first of equals, so among equal ceilings the earlier one ranks higher.
-        position = {key: index for index, key in enumerate(modes)}
-        self.ordered = sorted(
-            modes.values(), key=lambda mode: (mode.ceiling_bytes_per_s, -position[mode.key])
-        )
-        self._bit = {mode.key: index for index, mode in enumerate(self.ordered)}
-        self.typical = np.array([mode.typical_bytes_per_s for mode in self.ordered])
-        self.ceiling = np.array([mode.ceiling_bytes_per_s for mode in self.ordered])
-
-    def mask(self, keys: Iterable[str]) -> int:
-        """Return the bits of *keys*."""
-        mask = 0
-        for key in keys:
-            mask |= 1 << self._bit[key]
-        return mask
-
-    def number(self, key: str) -> int:
-        """Return which bit a mode is, -1 for one that nobody knows."""
-        return self._bit.get(key, -1)
-
-    @staticmethod
-    def best(masks: IntArray) -> IntArray:
-        """Return the number of the highest bit of each mask, -1 of none."""
-        _, exponent = np.frexp(masks.astype(np.float64))
-        # A float can't hold 62 bits: a mask of many low bits may round up to the next power.
-        best = exponent.astype(np.int64) - 1
-        over = (best >= 0) & ((masks >> np.maximum(best, 0)) & 1 == 0)
-        return np.where(masks > 0, best - over, -1)
-
-
-@dataclass(frozen=True, slots=True)
-class Way:
-    """A port of a host with what lies between it and a device: a cable, a reader or hub."""
-
-    host: Host
-    port: Port
-    cable: Cable | None
-    hub: Hub | None
-    mask: int
-    cap_bytes_per_s: float
-    """Of the hub's uplink; infinite without one."""
-    price: float
-
-
-def ways_to(
-    hosts: Sequence[Host],
-    catalog: Catalog,
-    bits: ModeBits,
-    owned: frozenset[str] = frozenset(),
-    card_reader_slots: int = 1,
-) -> tuple[Way, ...]:
-    """Return every way to a port of *hosts*: of cables that carry the same only the cheapest.
-
-    Parts whose keys are in *owned* cost nothing. Readers, hubs of one slot, open a port to cards.
-    """
-    everything = bits.mask(catalog.modes)
-    readers = [hub for hub in catalog.hubs.values() if hub.slots <= card_reader_slots]
-    found = []
-    for host in hosts:
-        for port in host.ports:
-            mask = bits.mask(port.modes)
-            if port.is_slot:
-                found.append(Way(host, port, None, None, mask & everything, np.inf, 0.0))
-                continue
-            for cable, price in _cheapest_cables(port, catalog, bits, owned):
-                carried = bits.mask(cable_modes(cable, catalog.modes)[0])
-                if mask & carried:
-                    found.append(Way(host, port, cable, None, mask & carried, np.inf, price))
-            if not host.is_camera:  # nobody hangs a card reader on a camera
-                found += _through_readers(host, port, readers, catalog, bits, owned)
-    return tuple(found)
-
-
-def _cheapest_cables(
-    port: Port, catalog: Catalog, bits: ModeBits, owned: frozenset[str]
-) -> list[tuple[Cable, float]]:
-    cheapest: dict[int, tuple[Cable, float]] = {}
-    for cable in catalog.cables.values():
-        if not cable.fits(port):
-            continue
-        carried = bits.mask(cable_modes(cable, catalog.modes)[0]) & bits.mask(port.modes)
-        price = 0.0 if cable.key in owned else cable.price
-        if carried not in cheapest or price < cheapest[carried][1]:
-            cheapest[carried] = (cable, price)
-    return list(cheapest.values())
-
-
-def _through_readers(
-    host: Host,
-    port: Port,
-    readers: Sequence[Hub],
-    catalog: Catalog,
-    bits: ModeBits,
-    owned: frozenset[str],
-) -> list[Way]:
-    """A reader on the cheapest cable that gives its uplink the best it can have."""
-    found = []
-    for reader in readers:
-        best: Way | None = None
-        for cable, price in _cheapest_cables(port, catalog, bits, owned):
-            uplink = route(port, cable, (reader,), (), catalog.modes).uplinks[0].mode
-            if uplink is None:
-                continue
-            reader_price = 0.0 if reader.key in owned else reader.price
-            cap = uplink.typical_bytes_per_s
-            mask = bits.mask(reader.downlink_modes)
-            way = Way(host, port, cable, reader, mask, cap, price + reader_price)
-            if best is None or (-cap, way.price) < (-best.cap_bytes_per_s, best.price):
-                best = way
-        found += [best] if best else []
-    return found
 
 
 @dataclass(frozen=True)
@@ -162,9 +35,14 @@ class Assemblies:
     """The best mode that the device has, as a number of ``ModeBits``."""
     bridge_cap: FloatArray
     """What the bridge reaches in its best mode, 0 where only typical values are known."""
+    slot_ceiling: FloatArray
     slot_cap: FloatArray
     draws_w: FloatArray
     """Most power of drive and bridge, 0 where it isn't known."""
+    at_first: FloatArray
+    """What the medium itself takes at first."""
+    reads: FloatArray
+    """What the medium itself reads, where it is filled to."""
     left_out: int
     """Pairs that were not looked at, because there were too many."""
 
@@ -224,26 +102,36 @@ def assemblies(
 
 
 def _fits(bare: Sequence[Drive], cases: Sequence[Enclosure]) -> BoolArray:
-    """Return which bare drive goes into which enclosure, by the rules of ``parts.case_misfit``."""
-    forms = sorted({d.form for d in bare if d.form} | {f for c in cases for f in c.forms})
-    number = {form: index for index, form in enumerate(forms)}
-    speaks = np.array([drive.slot_protocol == "nvme" for drive in bare], dtype=bool)
-    takes_nvme = np.array(["nvme" in case.slot_protocols for case in cases], dtype=bool)
-    takes_sata = np.array(["sata" in case.slot_protocols for case in cases], dtype=bool)
-    fits = np.where(speaks[:, None], takes_nvme[None, :], takes_sata[None, :])
-    shape = np.array([number.get(drive.form, -1) for drive in bare], dtype=np.int64)
-    accepted = np.zeros((len(cases), len(forms) + 1), dtype=bool)
-    for row, case in enumerate(cases):
-        if not case.forms:
-            accepted[row] = True
-        for form in case.forms:
-            accepted[row, number[form]] = True
-    accepted[:, -1] = True  # an unknown form may fit
-    fits &= accepted[:, shape].T
-    double = np.array([drive.is_double_sided for drive in bare], dtype=bool)
-    room = np.array([case.takes_double_sided for case in cases], dtype=bool)
-    goes_in: BoolArray = fits & (~double[:, None] | room[None, :])
-    return goes_in
+    """Return which bare drive goes into which enclosure; shape (drives, cases).
+
+    Few kinds of drive and few kinds of case are behind thousands: each pair of kinds is asked
+    once, of the first of either kind.
+    """
+    drive_kinds, of_drive = _kinds([(d.slot_protocol, d.form, d.is_double_sided) for d in bare])
+    case_kinds, of_case = _kinds([(c.slot_protocols, c.forms, c.takes_double_sided) for c in cases])
+    goes_in = np.array(
+        [[not case_misfit(bare[d], cases[c]) for c in case_kinds] for d in drive_kinds], dtype=bool
+    ).reshape(len(drive_kinds), len(case_kinds))
+    fits: BoolArray = goes_in[np.ix_(of_drive, of_case)]
+    return fits
+
+
+def _kinds(keys: Sequence[object]) -> tuple[list[int], IntArray]:
+    """Return the first place of each distinct key, and for each place which of them it is."""
+    numbers: dict[object, int] = {}
+    firsts: list[int] = []
+    which = np.empty(len(keys), dtype=np.int64)
+    for place, key in enumerate(keys):
+        number = numbers.setdefault(key, len(firsts))
+        if number == len(firsts):
+            firsts.append(place)
+        which[place] = number
+    return firsts, which
+
+
+def as_its_box_says(drive: Drive) -> WriteBehaviour:
+    """Return the behaviour of a drive that does what its box promises: it can only do less."""
+    return WriteBehaviour(drive.claimed_write_bytes_per_s, drive.claimed_write_bytes_per_s)
 
 
 def _as_arrays(
@@ -255,52 +143,49 @@ def _as_arrays(
     left_out: int,
 ) -> Assemblies:
     masks: dict[tuple[str, ...], int] = {}
-    slots: dict[tuple[int, int], float] = {}
+    slots: dict[tuple[str, tuple[int, int]], tuple[float, float]] = {}
 
     def mask_of(keys: tuple[str, ...]) -> int:
         if keys not in masks:
             masks[keys] = bits.mask(keys)
         return masks[keys]
 
-    def slot_of(drive: Drive, enclosure: Enclosure | None) -> float:
+    def slot_of(drive: Drive, enclosure: Enclosure | None) -> tuple[float, float]:
         if enclosure is None:
-            return np.inf
-        if drive.slot_protocol == "sata":
-            return _SATA_SLOT_BYTES_PER_S
-        lanes = (
-            min(enclosure.pcie_generation, drive.pcie_generation or 3),
-            min(enclosure.pcie_lanes, drive.pcie_lanes or 4),
-        )
-        if lanes not in slots:
-            slots[lanes] = pcie_mode(*lanes).typical_bytes_per_s
-        return slots[lanes]
+            return np.inf, np.inf
+        kind = drive.slot_protocol, slot_lanes(drive, enclosure)
+        if kind not in slots:
+            rate = slot_rate(drive, enclosure)
+            slots[kind] = rate.ceiling_bytes_per_s, rate.typical_bytes_per_s
+        return slots[kind]
 
     pairs = list(zip(drives, enclosures, strict=True))
     device_mask = np.array(
         [mask_of(e.host_modes if e else d.host_modes) for d, e in pairs], dtype=np.int64
     )
-    own_case_w = [(d.own_case.bridge_w if d.own_case else 0.0) for d in drives]
+    slot = np.array([slot_of(d, e) for d, e in pairs], dtype=np.float64).reshape(-1, 2)
+    free = np.array([free_bytes_on(d, u) for d, u in zip(drives, owners, strict=True)])
+    filled = [filled_share(d, u) for d, u in zip(drives, owners, strict=True)]
+    at_first = [
+        write_at_first_bytes_per_s(d.behaviour or as_its_box_says(d), share)
+        for d, share in zip(drives, filled, strict=True)
+    ]
     return Assemblies(
         drives=tuple(drives),
         enclosures=tuple(enclosures),
         units=tuple(owners),
         price=np.array(price, dtype=np.float64),
-        free_bytes=np.array(
-            [
-                max(d.capacity_bytes - (u.used_bytes if u else 0.0), 0.0)
-                for d, u in zip(drives, owners, strict=True)
-            ],
-            dtype=np.float64,
-        ),
+        free_bytes=free.astype(np.float64),
         device_mask=device_mask,
         own_best=ModeBits.best(device_mask),
         bridge_cap=np.array([e.bridge_write_bytes_per_s if e else 0.0 for _, e in pairs]),
-        slot_cap=np.array([slot_of(d, e) for d, e in pairs]),
-        draws_w=np.array(
-            [
-                (d.peak_w + (e.case.bridge_w if e else own_w)) if d.peak_w else 0.0
-                for (d, e), own_w in zip(pairs, own_case_w, strict=True)
-            ]
+        slot_ceiling=slot[:, 0],
+        slot_cap=slot[:, 1],
+        draws_w=np.array([draws_w(d, e) for d, e in pairs], dtype=np.float64),
+        at_first=np.array(at_first, dtype=np.float64),
+        reads=np.array(
+            [read_bytes_per_s(d, share) for d, share in zip(drives, filled, strict=True)],
+            dtype=np.float64,
         ),
         left_out=left_out,
     )

@@ -9,22 +9,25 @@ from typing import TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
-from vastcellar.core.candidates.assemblies import Assemblies, ModeBits, Way, assemblies, ways_to
-from vastcellar.core.chain.chain import case_of, heat_path_of
-from vastcellar.core.chain.measured_stages import StageMeasurement
-from vastcellar.core.evidence import TIGHT_BELOW_MARGIN, Verdict
-from vastcellar.core.parts.parts import (
-    Catalog,
-    Drive,
-    Enclosure,
-    Host,
-    Unit,
-    WriteBehaviour,
-    case_misfit,
-)
+from vastcellar.core.candidates.assemblies import Assemblies, as_its_box_says, assemblies
+from vastcellar.core.candidates.ways import ModeBits, Way, ways_to
+from vastcellar.core.chain.carried import device_write_bytes_per_s, format_write_share
+from vastcellar.core.chain.measured_stages import MEASURED_OVER, StageMeasurement
+from vastcellar.core.chain.setup_parts import case_of, heat_path_of, is_of_another, is_over_budget
+from vastcellar.core.evidence import Verdict, verdict_for_margin
+from vastcellar.core.parts.catalog import Catalog
+from vastcellar.core.parts.parts import Drive, Enclosure, Host, case_misfit
+from vastcellar.core.parts.units import Unit
 from vastcellar.core.shoot.needs import Need
-from vastcellar.core.shoot.shoot import Camera, Setup
-from vastcellar.core.verdict.judgement import Bottleneck
+from vastcellar.core.shoot.shoot import Camera, Setup, on_another_way
+from vastcellar.core.verdict.bottlenecks import (
+    BOTTLENECKS,
+    Bottleneck,
+    lowest_of,
+    margins_held_by_room,
+    number_of,
+    rate_bottlenecks,
+)
 from vastcellar.core.writing.profile_batch import (
     CaseColumns,
     DriveColumns,
@@ -34,7 +37,7 @@ from vastcellar.core.writing.profile_batch import (
     drive_columns,
     run_columns,
 )
-from vastcellar.core.writing.write_profile import EventKind, Phase, write_profile
+from vastcellar.core.writing.write_profile import Phase, write_profile
 
 T = TypeVar("T")
 FloatArray = NDArray[np.float64]
@@ -50,8 +53,8 @@ class CandidateTable:
     price: FloatArray
     """Only of what must be bought."""
     link_cap: FloatArray
-    burst_write: FloatArray
-    burst_read: FloatArray
+    at_first_write: FloatArray
+    reading: FloatArray
     sustained_write: FloatArray
     """The least that it could take at any moment of the take, space left aside."""
     margin: FloatArray
@@ -66,6 +69,8 @@ class CandidateTable:
     parts: Assemblies
     ways: tuple[Way, ...]
     take_bytes: float
+    kept: Setup | None = None
+    """The setup that is changed: a candidate keeps of it what it doesn't choose anew."""
     misfits: tuple[str, ...] = field(default=())
     """Some of the pairs that were left out, with the reason."""
 
@@ -74,12 +79,8 @@ class CandidateTable:
 
     def verdict(self, row: int) -> Verdict:
         """Return the verdict on a candidate."""
-        margin = self.margin[row]
-        if np.isnan(margin):
-            return Verdict.NOT_KNOWN
-        if margin < 0:
-            return Verdict.FALLS_SHORT
-        return Verdict.TIGHT if margin < TIGHT_BELOW_MARGIN else Verdict.HOLDS
+        margin = float(self.margin[row])
+        return Verdict.NOT_KNOWN if np.isnan(margin) else verdict_for_margin(margin)
 
     @property
     def holds(self) -> NDArray[np.bool_]:
@@ -109,15 +110,17 @@ class CandidateTable:
     def setup(self, row: int) -> Setup:
         """Return it as a setup that a camera can record to."""
         way, enclosure, unit = self.way_of(row), self.enclosure(row), self.unit(row)
-        return Setup(
+        chosen = Setup(
             drive_key=self.drive(row).key,
             host_key=way.host.key,
             port_key=way.port.key,
             unit_tag=unit.tag if unit else "",
             enclosure_key=enclosure.key if enclosure else "",
             cable_key=way.cable.key if way.cable else "",
-            hub_keys=(way.hub.key,) if way.hub else (),
+            hub_keys=tuple(hub.key for hub in way.hubs),
+            sharing=way.sharing,
         )
+        return on_another_way(self.kept, chosen) if self.kept else chosen
 
     def name(self, row: int) -> str:
         """Say what it is in a line."""
@@ -138,6 +141,7 @@ def find_candidates(
     ambient_c: float,
     owned: frozenset[str] = frozenset(),
     stages: Sequence[StageMeasurement] = (),
+    kept: Setup | None = None,
 ) -> CandidateTable:
     """Return everything that can be put together for *camera* on *hosts*, judged by its take.
 
@@ -150,28 +154,27 @@ def find_candidates(
         ambient_c: of the room.
         owned: keys of cables and readers that are there already.
         stages: measured on the hosts, in place of typical values.
+        kept: the setup that is changed: its file system, encryption and hubs stay.
 
     """
     bits = ModeBits(catalog.modes)
     made = assemblies(catalog, units, bits)
-    ways = ways_to(hosts, catalog, bits, owned)
-    rows, columns, cap = _connect(made, ways, bits, stages)
+    ways = ways_to(hosts, catalog, bits, owned, kept)
+    rows, columns, link = _connect(made, ways, bits, stages)
+    at_first = made.at_first[rows]
+    share = _format_share(kept, catalog)
+    # File system and encryption take their share of whatever reaches them, as in a chain.
+    cap = link if share == 1 else np.minimum(link, at_first) * share
     lowest, caused = _judge(made, rows, cap, need.average_bytes_per_s, camera, ambient_c)
     needed, take = need.needed_write_bytes_per_s, need.longest_take_bytes
     drives = made.drives
-    in_cache = _in_cache_rates(drives)[rows]
-    read = np.array([drive.claimed_read_bytes_per_s for drive in drives])[rows]
-    burst = np.minimum(cap, in_cache)
     free = made.free_bytes[rows]
-    margin = lowest / needed - 1
-    is_small = free < take
-    room_margin = free / take - 1
-    too_small = is_small & (margin >= 0)  # else it is too slow before it is too small
-    margin = np.where(is_small, np.minimum(margin, room_margin), margin)
-    caused[too_small] = _SPACE
+    margin, caused = margins_held_by_room(lowest / needed - 1, caused, free, take)
     # Of what only its box is known it can be said that it falls short, never that it holds.
     is_box = np.array([drive.behaviour is None for drive in drives], dtype=bool)[rows]
-    margin = np.where(is_box & (margin >= 0), np.nan, margin)
+    promises = is_box & (margin >= 0)
+    margin = np.where(promises, np.nan, margin)
+    caused[promises] = number_of(Bottleneck.NOT_MEASURED)
     price = made.price[rows] + np.array([way.price for way in ways])[columns]
     mass = np.array(
         [
@@ -184,37 +187,29 @@ def find_candidates(
         way=columns,
         price=price,
         link_cap=cap,
-        burst_write=burst,
-        burst_read=np.minimum(cap, read),
+        at_first_write=np.minimum(cap, at_first),
+        reading=np.minimum(link, made.reads[rows]),
         sustained_write=lowest,
         margin=margin,
         bottlenecks=caused,
         free_bytes=free,
         capacity_bytes=np.array([float(drive.capacity_bytes) for drive in drives])[rows],
-        wasted_share=1 - burst / in_cache,
+        wasted_share=1 - np.minimum(cap, at_first) / at_first,
         mass_g=mass[rows],
         tbw_bytes=np.array([drive.tbw_bytes for drive in drives])[rows],
         parts=made,
         ways=ways,
         take_bytes=take,
+        kept=kept,
         misfits=_some_misfits(catalog),
     )
 
 
-def _in_cache_rates(drives: Sequence[Drive]) -> FloatArray:
-    """The fastest that each drive writes: in its cache, or straight where it has none."""
-    return np.array(
-        [
-            b.cache_write_bytes_per_s
-            if b.cache_static_bytes or b.cache_share_of_free
-            else min(b.cache_write_bytes_per_s, b.direct_write_bytes_per_s)
-            for b in (drive.behaviour or _as_its_box_says(drive) for drive in drives)
-        ]
-    )
-
-
-def _as_its_box_says(drive: Drive) -> WriteBehaviour:
-    return WriteBehaviour(drive.claimed_write_bytes_per_s, drive.claimed_write_bytes_per_s)
+def _format_share(kept: Setup | None, catalog: Catalog) -> float:
+    if kept is None:
+        return 1.0
+    known = catalog.file_system(kept.file_system_key) if kept.file_system_key else None
+    return format_write_share(known, is_encrypted=kept.is_encrypted)
 
 
 def _connect(
@@ -227,26 +222,27 @@ def _connect(
     for column, way in enumerate(ways):
         mode = ModeBits.best(made.device_mask & way.mask)
         connects = mode >= 0
-        if way.port.power_w:
-            connects &= ~(made.draws_w > way.port.power_w)
+        connects &= ~is_over_budget(made.draws_w, way.port)
         mode = np.maximum(mode, 0)
         ceiling, typical = bits.ceiling[mode], bits.typical[mode]
-        # The bridge's own figure is of its best mode; in a slower one it only counts as a limit.
-        is_best = (made.bridge_cap > 0) & (ceiling >= best_ceiling)
-        bridge = np.where(is_best, np.minimum(made.bridge_cap, ceiling), typical)
-        limits = (made.bridge_cap > 0) & ~is_best & (made.bridge_cap < typical)
-        bridge = np.where(limits, made.bridge_cap, bridge)
-        slot, hub_cap = made.slot_cap, way.cap_bytes_per_s
+        device = device_write_bytes_per_s(ceiling, typical, best_ceiling, made.bridge_cap)
+        rates = {
+            "device": device,
+            "slot": made.slot_cap,
+            "hub": np.full(device.size, way.cap_bytes_per_s),
+        }
         for each in reversed(_measured_on(way, stages)):  # the newest comes last, and counts
-            same = np.array([part == each.part_key for part in _stage_parts(made, each.stage_key)])
-            same &= (mode == bits.number(each.mode_key)) & (each.bytes_per_s <= ceiling * 1.001)
-            if each.stage_key in ("bridge", "interface"):
-                bridge = np.where(same, each.bytes_per_s, bridge)
-            elif each.stage_key == "slot":
-                slot = np.where(same, each.bytes_per_s, slot)
-        cap = np.minimum(np.minimum(bridge, slot), hub_cap)
+            stage = "device" if each.stage_key in ("bridge", "interface") else each.stage_key
+            parts = _stage_parts(made, way, each)
+            same = np.array([part == each.part_key for part in parts], dtype=bool)
+            same &= mode == bits.number(each.mode_key)
+            same &= each.bytes_per_s <= _limit(made, way, stage, ceiling) * MEASURED_OVER
+            if stage in rates:
+                rates[stage] = np.where(same, each.bytes_per_s, rates[stage])
+        rates["upstream"] = np.full(device.size, way.upstream_bytes_per_s)
+        cap = np.min(list(rates.values()), axis=0)
         for row in tied:
-            connects[row] &= made.drives[row].only_host == way.host.key
+            connects[row] &= not is_of_another(made.drives[row], way.host)
         chosen = np.flatnonzero(connects)
         rows.append(chosen)
         columns.append(np.full(chosen.size, column))
@@ -262,22 +258,21 @@ def _measured_on(way: Way, stages: Sequence[StageMeasurement]) -> list[StageMeas
     return sorted(here, key=lambda stage: stage.measured_at, reverse=True)
 
 
-def _stage_parts(made: Assemblies, stage_key: str) -> list[str]:
-    """Return for each assembly the key of the part that a stage of it is."""
-    if stage_key == "interface":
+def _limit(made: Assemblies, way: Way, stage: str, ceiling: FloatArray) -> FloatArray:
+    """Return what a stage can carry at most: a measurement above it can't be of it."""
+    if stage == "slot":
+        return np.minimum(ceiling, made.slot_ceiling)
+    return np.minimum(ceiling, way.uplink_ceiling_bytes_per_s) if stage == "hub" else ceiling
+
+
+def _stage_parts(made: Assemblies, way: Way, measured: StageMeasurement) -> list[str]:
+    """Return for each assembly the key of the part that the stage of *measured* is."""
+    if measured.stage_key == "hub":
+        return [way.hubs[-1].key if way.hubs else ""] * len(made)
+    if measured.stage_key == "interface":
         pairs = zip(made.drives, made.enclosures, strict=True)
         return ["" if case else drive.key for drive, case in pairs]
     return [case.key if case else "" for case in made.enclosures]
-
-
-BOTTLENECKS = (
-    Bottleneck.DRIVE,
-    Bottleneck.LINK,
-    Bottleneck.CACHE,
-    Bottleneck.HEAT,
-    Bottleneck.SPACE,
-)
-_DRIVE, _LINK, _CACHE, _HEAT, _SPACE = range(5)
 
 
 def _judge(
@@ -289,7 +284,7 @@ def _judge(
     ambient_c: float,
 ) -> tuple[FloatArray, IntArray]:
     """Return the lowest ability over the take, and its bottleneck; the same physics only once."""
-    boxes = {id(d): _as_its_box_says(d) for d in made.drives if d.behaviour is None}
+    boxes = {id(d): as_its_box_says(d) for d in made.drives if d.behaviour is None}
     behaviours, which_behaviour = _distinct([d.behaviour or boxes[id(d)] for d in made.drives])
     cases, which_case = _distinct(
         [
@@ -306,8 +301,8 @@ def _judge(
     assembly, reaching = rows[first], rounded[which_cap[first]]
     free = made.free_bytes[assembly]
     lowest = np.zeros(first.size)
-    bottleneck = np.full(first.size, _DRIVE)
-    bottleneck[free <= 0] = _SPACE
+    bottleneck = np.full(first.size, number_of(Bottleneck.DRIVE))
+    bottleneck[free <= 0] = number_of(Bottleneck.SPACE)
     has_zones = np.array([b.inner_share < 1 for b in behaviours], dtype=bool)
     is_disk = has_zones[which_behaviour[assembly]]
     known: dict[tuple[object, ...], tuple[float, int]] = {}
@@ -382,20 +377,16 @@ class _Columns:
 def _judge_lanes(columns: _Columns, offered: float, take_s: float) -> tuple[FloatArray, IntArray]:
     found = columns.run(offered, take_s)
     lowest = found.lowest_ability_bytes_per_s.copy()
+    throttle_cap, past_cache = found.lowest_throttle_cap, found.lowest_is_past_cache
     # A drive that fills up is a question of space; its rate is what it took before that.
     for row in np.flatnonzero(np.isfinite(found.drive_full_at_s)):
         duration_s = float(found.drive_full_at_s[row]) * (1 - 1e-9)
         if duration_s > 0:
             alone = columns.one(int(row)).run(offered, duration_s)
             lowest[row] = alone.lowest_ability_bytes_per_s[0]
-    is_throttled = np.isfinite(found.throttled_at_s)
-    with np.errstate(invalid="ignore"):
-        at_cap = np.abs(lowest[:, None] / columns.drive.throttle[:, :, 2] - 1) < 1e-3
-    bottleneck = np.full(lowest.size, _DRIVE)
-    bottleneck[np.isfinite(found.cache_full_at_s)] = _CACHE
-    bottleneck[is_throttled & at_cap.any(axis=1)] = _HEAT
-    bottleneck[lowest >= columns.reaching * 0.999] = _LINK
-    return lowest, bottleneck
+            throttle_cap[row] = alone.lowest_throttle_cap[0]
+            past_cache[row] = alone.lowest_is_past_cache[0]
+    return lowest, rate_bottlenecks(lowest, throttle_cap, columns.reaching, past_cache)
 
 
 def _hard_disk(lane: Lane, drive: Drive, offered: float, take_s: float) -> tuple[float, int]:
@@ -408,11 +399,8 @@ def _hard_disk(lane: Lane, drive: Drive, offered: float, take_s: float) -> tuple
         free_bytes=lane.free_bytes,
         capacity_bytes=drive.capacity_bytes,
     )
-    abilities = [i.ability_bytes_per_s for i in run.intervals if i.ability_bytes_per_s > 0]
-    lowest = min(abilities, default=0.0)
-    if lowest >= lane.link_cap_bytes_per_s * 0.999:
-        return lowest, _LINK
-    return lowest, _HEAT if run.first(EventKind.THROTTLE) else _DRIVE
+    lowest, bottleneck = lowest_of(run, lane.behaviour, lane.link_cap_bytes_per_s)
+    return lowest, number_of(bottleneck)
 
 
 def _some_misfits(catalog: Catalog, most: int = 200) -> tuple[str, ...]:

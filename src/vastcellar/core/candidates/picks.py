@@ -1,4 +1,4 @@
-"""Which candidate to take: the front of price against rate, picks by school, where buying pays."""
+"""Which candidate to take: the front of price against rate, picks by preset, where buying pays."""
 
 from __future__ import annotations
 
@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vastcellar.core.candidates.candidates import CandidateTable
+from vastcellar.core.evidence import VERDICT_ORDER, Verdict, verdict_ranks
 from vastcellar.core.parts.parts import DriveKind
 
 FloatArray = NDArray[np.float64]
@@ -50,7 +51,7 @@ def pick_all(table: CandidateTable, allowed: BoolArray | None = None) -> dict[Pi
     the cheaper, then to the larger margin. *allowed* narrows the choice; shape (n,).
     """
     keep = np.ones(len(table), dtype=bool) if allowed is None else allowed
-    good = keep & (table.margin >= 0.10)
+    good = keep & (verdict_ranks(table.margin) == VERDICT_ORDER.index(Verdict.HOLDS))
     if not good.any():
         good = keep & table.holds
     found: dict[Pick, int] = {}
@@ -67,12 +68,21 @@ def pick_all(table: CandidateTable, allowed: BoolArray | None = None) -> dict[Pi
     price, margin = table.price, -table.margin
     put(Pick.NOTHING_TO_BUY, good & ~is_bought & (price == 0), margin)
     put(Pick.CHEAPEST, good & is_bought, price, margin)
-    put(Pick.FASTEST_OFFLOAD, good, -table.burst_read, price, margin)
+    put(Pick.FASTEST_OFFLOAD, good & ~own_disks(table), -table.reading, price, margin)
     weighed = table.mass_g > 0
     put(Pick.LIGHTEST, good & weighed, table.mass_g, price, margin)
     put(Pick.WORKS_ANYWHERE, good & works_anywhere(table), price, margin)
     put(Pick.BEST_KEPT, good & is_bought, -kept_value(table), price, margin)
     return found
+
+
+def own_disks(table: CandidateTable) -> BoolArray:
+    """Return which candidates are a computer's own disk; shape (n,).
+
+    Nothing is offloaded from there: it is where the files would go.
+    """
+    is_own = [drive.kind is DriveKind.INTERNAL for drive in table.parts.drives]
+    return np.array(is_own, dtype=bool)[table.assembly]
 
 
 def works_anywhere(table: CandidateTable) -> BoolArray:
@@ -109,35 +119,36 @@ class RankingPreset(StrEnum):
     NEVER_CAPPED = "nothing wasted behind a bridge"
 
 
-def in_preset(table: CandidateTable, school: RankingPreset) -> BoolArray:
-    """Return which candidates *school* would look at; shape (n,)."""
+def in_preset(table: CandidateTable, preset: RankingPreset) -> BoolArray:
+    """Return which candidates *preset* would look at; shape (n,)."""
     drives, cases = table.parts.drives, table.parts.enclosures
 
     def by(test: Callable[[int], bool]) -> BoolArray:
         return np.array([test(i) for i in range(len(drives))], dtype=bool)[table.assembly]
 
-    if school is RankingPreset.WORKS_ANYWHERE:
+    if preset is RankingPreset.WORKS_ANYWHERE:
         return works_anywhere(table)
-    if school is RankingPreset.BUILD_ONLY:
+    if preset is RankingPreset.BUILD_ONLY:
         return by(lambda i: drives[i].needs_enclosure)
-    if school is RankingPreset.READY_MADE_ONLY:
+    if preset is RankingPreset.READY_MADE_ONLY:
         return by(lambda i: drives[i].kind is DriveKind.READY_MADE)
-    if school is RankingPreset.SEALED:
+    if preset is RankingPreset.SEALED:
         return by(lambda i: (case := cases[i]) is not None and case.is_sealed)
-    if school is RankingPreset.NEVER_CAPPED:
+    if preset is RankingPreset.FASTEST_OFFLOAD:
+        return ~own_disks(table)
+    if preset is RankingPreset.NEVER_CAPPED:
         return table.wasted_share < 0.25
     return np.ones(len(table), dtype=bool)
 
 
-def rank(table: CandidateTable, school: RankingPreset = RankingPreset.BY_NEED) -> IntArray:
-    """Return the rows in the order of *school*: those that hold first, then by what it values."""
-    rows = np.flatnonzero(in_preset(table, school))
-    grade = np.where(table.margin < 0, 3, np.where(table.margin < 0.10, 1, 0))
-    grade = np.where(np.isnan(table.margin), 2, grade)  # not known: before what falls short
+def rank(table: CandidateTable, preset: RankingPreset = RankingPreset.BY_NEED) -> IntArray:
+    """Return the rows in the order of *preset*: those that hold first, then by what it values."""
+    rows = np.flatnonzero(in_preset(table, preset))
+    grade = verdict_ranks(table.margin)
     first: FloatArray
-    if school is RankingPreset.FASTEST_OFFLOAD:
-        first = -table.burst_read
-    elif school is RankingPreset.LEAST_A_TB:
+    if preset is RankingPreset.FASTEST_OFFLOAD:
+        first = -table.reading
+    elif preset is RankingPreset.LEAST_A_TB:
         first = price_per_tb(table)
     else:
         first = table.price

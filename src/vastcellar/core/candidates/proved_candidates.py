@@ -8,10 +8,10 @@ from dataclasses import replace
 import numpy as np
 
 from vastcellar.core.candidates.candidates import CandidateTable
-from vastcellar.core.chain.chain import find_parts
 from vastcellar.core.chain.measured_stages import StageMeasurement, build_measured_chain
+from vastcellar.core.chain.setup_parts import find_parts
 from vastcellar.core.evidence import Evidence, Verdict
-from vastcellar.core.parts.parts import Catalog
+from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.shoot.needs import Need
 from vastcellar.core.shoot.shoot import Camera
 from vastcellar.core.verdict.judgement import judge_take

@@ -8,12 +8,17 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime
 
-from vastcellar.core.chain.chain import Chain, KnownRate, Parts, build_chain
+from vastcellar.core.chain.chain import Chain, KnownRate, build_chain
+from vastcellar.core.chain.setup_parts import Parts
 from vastcellar.core.checks import require_above_zero
-from vastcellar.core.parts.parts import Catalog
+from vastcellar.core.parts.catalog import Catalog
 
 MEASURABLE = ("bridge", "interface", "hub", "slot")
 """Stages that a measurement can stand for; ports and cables show themselves only through them."""
+
+
+MEASURED_OVER = 1.001
+"""So far above a ceiling a measurement may lie by rounding; more can't be of that stage."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,7 +73,8 @@ def measured_in(chain: Chain, measurements: Iterable[StageMeasurement]) -> dict[
             or (each.host_key, each.port_key) != (parts.host.key, parts.port.key)
             or each.mode_key != chain.mode.key
             or each.part_key != part_key_of(each.stage_key, parts)
-            or each.bytes_per_s > stage.ceiling_bytes_per_s * 1.001
+            or each.bytes_per_s
+            > min(stage.ceiling_bytes_per_s, chain.mode.ceiling_bytes_per_s) * MEASURED_OVER
         ):
             continue
         before = found.get(each.stage_key)

@@ -69,6 +69,25 @@ def route(
     The cable lies between port and first hub; behind a hub devices are plugged in directly, as in
     a dock. A hub passes a tunnel on only where its own uplink is one.
     """
+    outlet, uplinks = outlet_behind(port, cable, hubs, modes)
+    found = negotiate(outlet, None if hubs else cable, device_modes, modes)
+    if hubs and found.mode is not None:
+        found = replace(found, why=f"behind {hubs[-1].name}: {found.why}")
+    return Route(found, uplinks)
+
+
+def outlet_behind(
+    port: Port, cable: Cable | None, hubs: tuple[Hub, ...], modes: Mapping[str, LinkMode]
+) -> tuple[Port, tuple[Negotiated, ...]]:
+    """Return where a device is plugged in, and what each uplink on the way there settles on.
+
+    Args:
+        port: of the host.
+        cable: between it and the first hub, or the device where there is none.
+        hubs: on the way; without one the outlet is *port* itself.
+        modes: every known mode by key.
+
+    """
     uplinks = []
     outlet = port
     for hub in hubs:
@@ -79,10 +98,12 @@ def route(
         if uplink.mode is None or not _is_tunnel(uplink.mode.key):
             passed_on = tuple(key for key in passed_on if not _is_tunnel(key))
         outlet = Port(hub.key, hub.name, "slot", passed_on)
-    found = negotiate(outlet, cable, device_modes, modes)
-    if hubs and found.mode is not None:
-        found = replace(found, why=f"behind {hubs[-1].name}: {found.why}")
-    return Route(found, tuple(uplinks))
+    return outlet, tuple(uplinks)
+
+
+def uplink_bytes_per_s(uplink: Negotiated, sharing: int) -> float:
+    """Return what an uplink leaves each of so many devices that are busy at once, in use."""
+    return uplink.mode.typical_bytes_per_s / sharing if uplink.mode else 0.0
 
 
 def _is_tunnel(key: str) -> bool:

@@ -2,20 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
-from datetime import datetime
+from dataclasses import dataclass
 from enum import StrEnum
 from typing import TypeVar
 
 from vastcellar.core.checks import require_above_zero, require_between, require_not_negative
 from vastcellar.core.errors import BadValueError, UnknownPartError
-from vastcellar.core.links.hubs import Hub
-from vastcellar.core.links.links import Cable, LinkMode, Port
-from vastcellar.core.parts.file_systems import FileSystem
-from vastcellar.core.parts.identity import DeviceIdentity
-from vastcellar.core.shoot.camera_models import CameraModel
-from vastcellar.core.shoot.formats import CodecFamily
+from vastcellar.core.links.links import Port
 
 T = TypeVar("T")
 
@@ -103,6 +96,11 @@ class WriteBehaviour:
             raise BadValueError(
                 "the throttle stages do not rise", where=where, mend="List them coolest first"
             )
+
+    @property
+    def has_cache(self) -> bool:
+        """Whether some of it is written faster than the rest."""
+        return self.cache_static_bytes > 0 or self.cache_share_of_free > 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -302,111 +300,3 @@ def case_misfit(drive: Drive, enclosure: Enclosure) -> str:
     if drive.is_double_sided and not enclosure.takes_double_sided:
         return f"{drive.name} has chips on both sides, {enclosure.name} has room for one"
     return ""
-
-
-LONGEST_TAG = 40
-
-
-@dataclass(frozen=True, slots=True)
-class Unit:
-    """One thing on the shelf, with its tag."""
-
-    tag: str
-    drive_key: str
-    enclosure_key: str = ""
-    written_bytes: float = 0.0
-    used_bytes: float = 0.0
-    state: str = "ready"
-    """"ready", "on loan", "in doubt" or "retired"."""
-    note: str = ""
-    fitted: WriteBehaviour | None = None
-    """How it writes by its own runs; None where it was never calibrated."""
-    fitted_from: WriteBehaviour | None = None
-    """The typical figures that the fit began at."""
-    is_fit_simulated: bool = False
-    """Whether those runs were of a simulated rig."""
-    fitted_at: datetime | None = None
-    device: DeviceIdentity | None = None
-    """The device that it was bound to at its first real run; None before."""
-
-    def __post_init__(self) -> None:
-        where = f"unit {self.tag!r}"
-        if not self.tag.strip():
-            raise BadValueError("a unit has no tag", where="unit", mend="Give the tag on its label")
-        if len(self.tag) > LONGEST_TAG or not self.tag.isprintable():
-            raise BadValueError(
-                f"the tag has {len(self.tag)} characters, or some that can't be printed",
-                where="unit",
-                mend=f"Give at most {LONGEST_TAG} characters in one line, as on its label",
-            )
-        require_not_negative(where, written_bytes=self.written_bytes, used_bytes=self.used_bytes)
-
-
-@dataclass(frozen=True)
-class Catalog:
-    """Every known link mode, codec and part, by key."""
-
-    modes: Mapping[str, LinkMode]
-    codecs: Mapping[str, CodecFamily]
-    drives: Mapping[str, Drive]
-    enclosures: Mapping[str, Enclosure]
-    cables: Mapping[str, Cable]
-    hosts: Mapping[str, Host]
-    currency: str = "EUR"
-    cameras: Mapping[str, CameraModel] = field(default_factory=dict)
-    hubs: Mapping[str, Hub] = field(default_factory=dict)
-    file_systems: Mapping[str, FileSystem] = field(default_factory=dict)
-
-    def codec(self, key: str) -> CodecFamily:
-        """Return the codec family called *key*."""
-        return _find(self.codecs, key, "codec")
-
-    def drive(self, key: str) -> Drive:
-        """Return the drive called *key*."""
-        return _find(self.drives, key, "drive")
-
-    def drive_of(self, unit: Unit) -> Drive:
-        """Return the drive of *unit*, with what its own runs say of how it writes."""
-        drive = self.drive(unit.drive_key)
-        if unit.fitted is None or unit.fitted_from is None:
-            return drive
-        return replace(drive, behaviour=unit.fitted, typical=unit.fitted_from)
-
-    def enclosure(self, key: str) -> Enclosure:
-        """Return the enclosure called *key*."""
-        return _find(self.enclosures, key, "enclosure")
-
-    def enclosures_for(self, drive: Drive) -> tuple[Enclosure, ...]:
-        """Return the enclosures that bare *drive* goes into; none for a closed one."""
-        return tuple(e for e in self.enclosures.values() if not case_misfit(drive, e))
-
-    def cable(self, key: str) -> Cable:
-        """Return the cable called *key*."""
-        return _find(self.cables, key, "cable")
-
-    def hub(self, key: str) -> Hub:
-        """Return the hub called *key*."""
-        return _find(self.hubs, key, "hub")
-
-    def file_system(self, key: str) -> FileSystem:
-        """Return the file system called *key*."""
-        return _find(self.file_systems, key, "file system")
-
-    def camera(self, key: str) -> CameraModel:
-        """Return the camera model called *key*."""
-        return _find(self.cameras, key, "camera")
-
-    def host(self, key: str) -> Host:
-        """Return the host called *key*."""
-        return _find(self.hosts, key, "host")
-
-
-def _find(parts: Mapping[str, T], key: str, kind: str) -> T:
-    try:
-        return parts[key]
-    except KeyError:
-        raise UnknownPartError(
-            f"the catalog has no {kind} {key!r}",
-            where=kind,
-            mend=f"Choose one that it has, or add this {kind} to a catalog file",
-        ) from None

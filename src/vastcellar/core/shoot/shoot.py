@@ -57,6 +57,25 @@ class AllowedMedium:
             find_guarantee(self.guarantee)
 
 
+def on_another_way(setup: Setup, chosen: Setup) -> Setup:
+    """Return *setup* with drive and way of *chosen*; how the medium is formatted stays.
+
+    Whatever is taken over goes through here: a field that is added to a setup is kept unless it
+    is named here as chosen anew.
+    """
+    return replace(
+        setup,
+        drive_key=chosen.drive_key,
+        unit_tag=chosen.unit_tag,
+        enclosure_key=chosen.enclosure_key,
+        host_key=chosen.host_key,
+        port_key=chosen.port_key,
+        cable_key=chosen.cable_key,
+        hub_keys=chosen.hub_keys,
+        sharing=chosen.sharing,
+    )
+
+
 @dataclass(frozen=True, slots=True)
 class CameraLimits:
     """What a camera does by itself, whatever the medium could take. 0 where there is no limit."""
@@ -247,3 +266,20 @@ class Shoot:
         else:
             cameras = (*self.cameras, camera)
         return replace(self, cameras=cameras)
+
+
+def tags_in_use(shoot: Shoot, besides: str = "") -> frozenset[str]:
+    """Return the tags of all units that *shoot* records or copies to.
+
+    What only the camera of the key *besides* records to is left out: it may change that.
+    """
+    tags = {c.setup.unit_tag for c in shoot.cameras if c.setup and c.key != besides}
+    tags.update(tag for copy in shoot.copies for tag in copy.unit_tags)
+    return frozenset(tags - {""})
+
+
+def cables_and_hubs_of(shoot: Shoot) -> frozenset[str]:
+    """Return the keys of the cables, readers and hubs that *shoot* uses: they are there already."""
+    setups = (camera.setup for camera in shoot.cameras if camera.setup)
+    keys = {key for each in setups for key in (each.cable_key, *each.hub_keys)}
+    return frozenset(keys - {""})

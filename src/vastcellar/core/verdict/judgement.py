@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from datetime import datetime
-from enum import StrEnum
 
-from vastcellar.core.chain.chain import CAPPING_STAGES, Chain, free_bytes, heat_path
+from vastcellar.core.chain.chain import Chain
+from vastcellar.core.chain.setup_parts import heat_path
 from vastcellar.core.evidence import (
     LEAST_SHORTFALL,
     Evidence,
@@ -16,25 +16,12 @@ from vastcellar.core.evidence import (
 from vastcellar.core.recording.recorder import FluidOutcome, profile_outcome
 from vastcellar.core.shoot.needs import Need
 from vastcellar.core.shoot.shoot import Camera
+from vastcellar.core.verdict.bottlenecks import Bottleneck, held_by_room, lowest_of
 from vastcellar.core.verdict.proof import RecorderProof
 from vastcellar.core.verdict.reach.comparing import Asked, Difference
 from vastcellar.core.verdict.reach.reaching import Reached, answer
 from vastcellar.core.writing.workloads import Workload, paced
-from vastcellar.core.writing.write_profile import Interval, WriteProfile, write_profile
-
-
-class Bottleneck(StrEnum):
-    """What sets the lowest rate of the take, and so what a mend has to change."""
-
-    NOT_CONNECTED = "not connected"
-    LINK = "link"
-    DRIVE = "drive"
-    CACHE = "cache"
-    HEAT = "heat"
-    SPACE = "space"
-    NOTHING_CHOSEN = "nothing chosen"
-    NOT_MEASURED = "not measured"
-    """Its box promises enough, and nobody knows what it writes for a whole take."""
+from vastcellar.core.writing.write_profile import WriteProfile, write_profile
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,7 +80,7 @@ def take_profile(
         heat_path(chain.parts, ambient_c),
         chain.link_cap_bytes_per_s,
         workload or paced(need.average_bytes_per_s, camera.longest_take_s),
-        free_bytes=free_bytes(chain),
+        free_bytes=chain.free_bytes,
         capacity_bytes=chain.parts.drive.capacity_bytes,
     )
 
@@ -154,13 +141,12 @@ def _is_newer(one: Reached | None, other: Reached) -> bool:
 
 def _by_its_box(need: Need, chain: Chain) -> Judgement:
     """Judge a drive of which only the box is known: it can be ruled out, never in."""
-    most, needed = chain.delivered_write_bytes_per_s, need.needed_write_bytes_per_s
-    room = free_bytes(chain)
-    narrowest = chain.bottleneck
-    is_link = narrowest is not None and narrowest.key in CAPPING_STAGES
-    margin, bottleneck = most / needed - 1, Bottleneck.LINK if is_link else Bottleneck.DRIVE
-    if margin >= 0 and room < need.longest_take_bytes:
-        margin, bottleneck = room / need.longest_take_bytes - 1, Bottleneck.SPACE
+    most, needed = chain.at_first_bytes_per_s, need.needed_write_bytes_per_s
+    room = chain.free_bytes
+    bottleneck = Bottleneck.LINK if most >= chain.link_cap_bytes_per_s else Bottleneck.DRIVE
+    if room <= 0:
+        most, bottleneck = 0.0, Bottleneck.SPACE
+    margin, bottleneck = held_by_room(most / needed - 1, bottleneck, room, need.longest_take_bytes)
     known = margin < 0
     return Judgement(
         Verdict.FALLS_SHORT if known else Verdict.NOT_KNOWN,
@@ -180,20 +166,12 @@ def _computed(
 ) -> Judgement:
     run = take_profile(camera, need, chain, ambient_c, workload)
     needed = need.needed_write_bytes_per_s
-    weakest = min(run.intervals, key=lambda i: i.ability_bytes_per_s)
-    lowest = weakest.ability_bytes_per_s
+    lowest, bottleneck = lowest_of(run, chain.parts.drive.writes, chain.link_cap_bytes_per_s)
     failing = next((i for i in run.intervals if i.ability_bytes_per_s < needed), None)
-    room = free_bytes(chain)
-    if room < need.longest_take_bytes:
-        margin, bottleneck = room / need.longest_take_bytes - 1, Bottleneck.SPACE
-        with_room = [i for i in run.intervals if i.ability_bytes_per_s > 0]
-        lowest = min((i.ability_bytes_per_s for i in with_room), default=0.0)
-        if lowest < needed:  # too slow before it is too small
-            margin = min(margin, lowest / needed - 1)
-            slow = min(with_room, key=lambda i: i.ability_bytes_per_s, default=weakest)
-            bottleneck = _bottleneck(slow, run, chain) if with_room else Bottleneck.SPACE
-    else:
-        margin, bottleneck = lowest / needed - 1, _bottleneck(weakest, run, chain)
+    room, asked = chain.free_bytes, need.longest_take_bytes
+    if workload is not None:
+        asked = sum(each.offered_bytes_per_s * each.duration_s for each in workload)
+    margin, bottleneck = held_by_room(lowest / needed - 1, bottleneck, room, asked)
     return Judgement(
         verdict_for_margin(margin),
         Evidence.COMPUTED,
@@ -207,20 +185,6 @@ def _computed(
         lowest_ability_bytes_per_s=lowest,
         free_bytes=room,
     )
-
-
-def _bottleneck(interval: Interval, run: WriteProfile, chain: Chain) -> Bottleneck:
-    behaviour = chain.parts.drive.writes
-    ability = interval.ability_bytes_per_s
-    if interval.throttle_stage:
-        cap = behaviour.throttle[interval.throttle_stage - 1].cap_bytes_per_s
-        if ability >= cap * 0.999:
-            return Bottleneck.HEAT
-    if ability >= chain.link_cap_bytes_per_s * 0.999:
-        return Bottleneck.LINK
-    if run.cache_bytes > 0 and not interval.is_in_cache:
-        return Bottleneck.CACHE
-    return Bottleneck.DRIVE
 
 
 def _proved(computed: Judgement, covering: Reached) -> Judgement:

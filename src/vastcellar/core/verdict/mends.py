@@ -6,16 +6,15 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
-from vastcellar.core.chain.chain import Parts, find_parts
 from vastcellar.core.chain.measured_stages import StageMeasurement, build_measured_chain
-from vastcellar.core.evidence import Verdict
-from vastcellar.core.parts.parts import Catalog, Unit
+from vastcellar.core.chain.setup_parts import Parts, find_parts
+from vastcellar.core.evidence import VERDICT_ORDER, Verdict
+from vastcellar.core.parts.catalog import Catalog
+from vastcellar.core.parts.units import Unit
 from vastcellar.core.shoot.needs import Need
 from vastcellar.core.shoot.shoot import Camera, Setup
 from vastcellar.core.verdict.judgement import Judgement, judge_take
 from vastcellar.core.verdict.proof import RecorderProof
-
-_VERDICT_ORDER = (Verdict.HOLDS, Verdict.TIGHT, Verdict.NOT_KNOWN, Verdict.FALLS_SHORT)
 
 
 class Change(StrEnum):
@@ -68,7 +67,7 @@ def find_mends(
         units: on the shelf; those ready and not in *taken_tags* cost nothing.
         ambient_c: of the room.
         proofs: recorder tests on record.
-        taken_tags: units that other cameras record to.
+        taken_tags: units that other cameras or copies hold.
         stages: measured on the hosts.
 
     """
@@ -91,7 +90,7 @@ def find_mends(
 
 
 def _order(mend: Mend) -> tuple[int, float, float]:
-    verdict = _VERDICT_ORDER.index(mend.judgement.verdict)
+    verdict = VERDICT_ORDER.index(mend.judgement.verdict)
     return verdict, mend.price, -(mend.judgement.margin or 0.0)
 
 
@@ -111,7 +110,7 @@ def _changes(
 ) -> Iterator[tuple[Change, Setup, float]]:
     """Yield (kind of change, changed setup, price of what must be bought)."""
     for unit in units:
-        if unit.state == "ready" and unit.tag not in taken_tags and unit.tag != setup.unit_tag:
+        if unit.is_ready and unit.tag not in taken_tags and unit.tag != setup.unit_tag:
             yield from _on_every_port(Change.UNIT, _with_unit(setup, unit, catalog), catalog, 0.0)
     now = catalog.drive(setup.drive_key)
     for drive in catalog.drives.values():
@@ -150,7 +149,7 @@ def _on_every_port(
     for port in catalog.host(setup.host_key).ports:
         placed = replace(setup, port_key=port.key)
         if port.is_slot:
-            yield change, replace(placed, cable_key=""), price
+            yield change, replace(placed, cable_key="", hub_keys=(), sharing=1), price
         elif setup.cable_key:
             yield change, placed, price
         else:

@@ -43,6 +43,10 @@ class LaneResults:
     throttled_at_s: FloatArray
     drive_full_at_s: FloatArray
     hottest_c: FloatArray
+    lowest_throttle_cap: FloatArray
+    """Of the throttle stage at the lowest moment, infinite for none."""
+    lowest_is_past_cache: BoolArray
+    """Whether the drive has a cache and wrote past it at the lowest moment."""
     lost_bytes: FloatArray
     """Of a source of the offered rate behind its buffer, in the fluid limit."""
     first_loss_at_s: FloatArray
@@ -232,6 +236,8 @@ def run_columns(
         throttled_at_s=never.copy(),
         drive_full_at_s=never.copy(),
         hottest_c=np.full(count, -np.inf),
+        lowest_throttle_cap=never.copy(),
+        lowest_is_past_cache=np.zeros(count, dtype=bool),
         lost_bytes=np.zeros(count),
         first_loss_at_s=never.copy(),
     )
@@ -260,6 +266,8 @@ class _Rates:
     written: FloatArray
     net_fill: FloatArray
     watts: FloatArray
+    throttle_cap: FloatArray
+    is_past_cache: BoolArray
 
 
 def _rates(s: _Lanes, offered: float) -> _Rates:
@@ -286,7 +294,8 @@ def _rates(s: _Lanes, offered: float) -> _Rates:
     ability, written = np.where(is_full, 0.0, ability), np.where(is_full, 0.0, written)
     folded, net = np.where(is_full, 0.0, folded), np.where(is_full, np.minimum(net, 0.0), net)
     joule = np.where(in_cache | (s.cache <= 0), s.cache_j, s.direct_j)
-    return _Rates(ability, written, net, s.idle_w + joule * written + s.fold_j * folded)
+    watts = s.idle_w + joule * written + s.fold_j * folded
+    return _Rates(ability, written, net, watts, throttle_cap, (s.cache > 0) & ~in_cache)
 
 
 _CACHE_FULL, _CACHE_EMPTY, _DRIVE_FULL, _THROTTLE, _RECOVER = range(1, 6)
@@ -325,7 +334,7 @@ def _step(
     now = _rates(s, offered)
     course = Courses(s, now.watts, s.drive_c, s.case_c)
     step, kind = _next_events(s, now, course, duration_s)
-    _record(s, out, now.ability, offered, step, buffer_bytes)
+    _record(s, out, now, offered, step, buffer_bytes)
     turn = np.minimum(course.turns_after_s(), step)
     for moment in (np.zeros_like(step), turn, step):
         out.hottest_c[s.index] = np.maximum(out.hottest_c[s.index], course.drive_c(moment))
@@ -349,16 +358,19 @@ def _step(
 def _record(
     s: _Lanes,
     out: LaneResults,
-    ability: FloatArray,
+    now: _Rates,
     offered: float,
     step: FloatArray,
     buffer_bytes: float,
 ) -> None:
     """Take down the lowest ability, and what a source behind its buffer loses (fluid limit)."""
-    lasted = step > 0
-    index = s.index[lasted]
-    low = out.lowest_ability_bytes_per_s
-    low[index] = np.minimum(low[index], ability[lasted])
+    ability, low = now.ability, out.lowest_ability_bytes_per_s
+    # Of equal lows the first counts, as in one profile.
+    is_lower = (step > 0) & (ability < low[s.index])
+    index = s.index[is_lower]
+    low[index] = ability[is_lower]
+    out.lowest_throttle_cap[index] = now.throttle_cap[is_lower]
+    out.lowest_is_past_cache[index] = now.is_past_cache[is_lower]
     if not np.isfinite(offered):
         return
     growth = offered - ability

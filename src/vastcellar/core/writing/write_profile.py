@@ -18,11 +18,11 @@ from vastcellar.core.checks import require_above_zero, require_not_negative
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.parts.parts import WriteBehaviour
 from vastcellar.core.writing.heat import Course, HeatPath
+from vastcellar.core.writing.lasting_rate import HARD_DISK_ZONES, zone_write_bytes_per_s
 
 FloatArray = NDArray[np.float64]
 
 _MAX_EVENTS = 200_000
-_HARD_DISK_ZONES = 96
 _EDGE_BYTES = 1.0  # closer to full or empty than this is full or empty
 
 
@@ -231,16 +231,6 @@ def _throttle_cap(behaviour: WriteBehaviour, stage: int) -> float:
     return behaviour.throttle[stage - 1].cap_bytes_per_s if stage else math.inf
 
 
-def _zone_rate(behaviour: WriteBehaviour, state: _State, free: float, whole: float) -> float:
-    """Direct rate; of a hard disk r(x) = r_outer sqrt(1 - k x) in the middle of its zone."""
-    if behaviour.inner_share >= 1:
-        return behaviour.direct_write_bytes_per_s
-    k = 1 - behaviour.inner_share**2
-    zone = math.floor((whole - free + state.written_bytes) / whole * _HARD_DISK_ZONES + 1e-9)
-    middle = min((zone + 0.5) / _HARD_DISK_ZONES, 1.0)
-    return behaviour.direct_write_bytes_per_s * math.sqrt(1 - k * middle)
-
-
 def _next_interval(
     behaviour: WriteBehaviour,
     path: HeatPath,
@@ -270,7 +260,8 @@ def _next_interval(
             in_cache = False
     if not in_cache:
         folded = net = 0.0
-        ability = min(cap, _zone_rate(behaviour, state, free, whole))
+        filled = (whole - free + state.written_bytes) / whole
+        ability = min(cap, zone_write_bytes_per_s(behaviour, filled))
         written = min(offered, ability)
     if state.written_bytes >= free:
         ability = written = folded = 0.0
@@ -318,7 +309,7 @@ def _next_event(
     if written > 0:
         offer((free - state.written_bytes) / written, EventKind.DRIVE_FULL)
         if behaviour.inner_share < 1:
-            zone_bytes = whole / _HARD_DISK_ZONES
+            zone_bytes = whole / HARD_DISK_ZONES
             into = (whole - free + state.written_bytes + _EDGE_BYTES) % zone_bytes
             to_next_zone = zone_bytes - into + _EDGE_BYTES
             # The last zone ends where the drive is full, and that event counts.

@@ -7,13 +7,15 @@ from datetime import UTC, datetime
 from fractions import Fraction
 from pathlib import Path
 
-from vastcellar.core.chain.chain import Chain, KnownRate, build_chain, find_parts
+from vastcellar.core.chain.chain import Chain, KnownRate, build_chain
 from vastcellar.core.chain.measured_stages import build_measured_chain
+from vastcellar.core.chain.setup_parts import find_parts
 from vastcellar.core.checks import require_between
 from vastcellar.core.errors import BadValueError
-from vastcellar.core.parts.parts import Catalog, Unit
+from vastcellar.core.parts.catalog import Catalog
+from vastcellar.core.parts.units import Unit
 from vastcellar.core.shoot.needs import camera_need
-from vastcellar.core.shoot.shoot import DEFAULT_BUFFER_BYTES, Camera, Setup, Shoot
+from vastcellar.core.shoot.shoot import DEFAULT_BUFFER_BYTES, Camera, Setup, Shoot, tags_in_use
 from vastcellar.core.units import PLAIN
 from vastcellar.core.verdict.judgement import Judgement, judge_take, not_judged
 from vastcellar.core.verdict.mends import Mends, find_mends
@@ -102,14 +104,9 @@ def judge_camera(shoot: Shoot, camera: Camera, catalog: Catalog, shelf: Shelf) -
 
 
 def mends_for(shoot: Shoot, camera: Camera, catalog: Catalog, shelf: Shelf) -> Mends:
-    """Return what would help *camera*, cheapest first; units of other cameras are left to them."""
+    """Return what would help *camera*, cheapest first; units in use elsewhere stay there."""
     if camera.setup is None:
         return Mends((), ())
-    taken = frozenset(
-        other.setup.unit_tag
-        for other in shoot.cameras
-        if other.key != camera.key and other.setup is not None and other.setup.unit_tag
-    )
     return find_mends(
         camera,
         camera_need(camera),
@@ -118,6 +115,6 @@ def mends_for(shoot: Shoot, camera: Camera, catalog: Catalog, shelf: Shelf) -> M
         shelf.units,
         shoot.ambient_c,
         shelf.proofs,
-        taken,
+        tags_in_use(shoot, besides=camera.key),
         shelf.stages,
     )

@@ -11,16 +11,21 @@ import numpy as np
 from vastcellar.core.candidates.candidates import CandidateTable, find_candidates
 from vastcellar.core.candidates.picks import CapacityStep, Pick, crossover, pareto_front, pick_all
 from vastcellar.core.candidates.proved_candidates import with_proofs
-from vastcellar.core.chain.chain import Chain, find_parts
+from vastcellar.core.chain.chain import Chain
 from vastcellar.core.chain.measured_stages import build_measured_chain
-from vastcellar.core.errors import BadValueError, VastCellarError
-from vastcellar.core.parts.parts import Catalog, Host, Unit
+from vastcellar.core.chain.setup_parts import find_parts
+from vastcellar.core.errors import BadValueError
+from vastcellar.core.links.links import Cable, Port
+from vastcellar.core.parts.catalog import Catalog
+from vastcellar.core.parts.parts import Host
+from vastcellar.core.parts.units import Unit
 from vastcellar.core.shoot.needs import camera_need
-from vastcellar.core.shoot.shoot import Camera, Setup, Shoot
+from vastcellar.core.shoot.shoot import Camera, Setup, Shoot, cables_and_hubs_of, tags_in_use
 from vastcellar.core.shoot.shoot_plan import day_on_media
 from vastcellar.core.verdict.judgement import Judgement, judge_take
 from vastcellar.core.writing.copying import CopyRate, CopyStage, copy_rate
 from vastcellar.core.writing.workloads import medium_over_a_day
+from vastcellar.services.match.judging import chain_of
 from vastcellar.services.workplace.workplace import Shelf
 
 
@@ -52,26 +57,29 @@ def hosts_named(name: str, catalog: Catalog) -> tuple[Host, ...]:
 def find_for(
     shoot: Shoot, camera: Camera, hosts: Sequence[Host], catalog: Catalog, shelf: Shelf
 ) -> Found:
-    """Return the candidates for *camera* on *hosts*; units of other cameras are left to them."""
-    taken = {
-        other.setup.unit_tag for other in shoot.cameras if other.key != camera.key and other.setup
-    }
-    taken.update(tag for copy in shoot.copies for tag in copy.unit_tags)
-    units = [unit for unit in shelf.units if unit.state == "ready" and unit.tag not in taken]
-    owned = frozenset(
-        key
-        for each in shoot.cameras
-        if each.setup
-        for key in (each.setup.cable_key, *each.setup.hub_keys)
-    )
-    need = camera_need(camera)
-    table = find_candidates(
-        camera, need, hosts, catalog, units, shoot.ambient_c, owned, shelf.stages
-    )
-    table = with_proofs(table, camera, need, catalog, shoot.ambient_c, shelf.proofs, shelf.stages)
+    """Return the candidates for *camera* on *hosts*; units in use elsewhere stay there."""
+    taken = tags_in_use(shoot, besides=camera.key)
+    free = [unit for unit in shelf.units if unit.is_ready and unit.tag not in taken]
+    table = _candidates(shoot, camera, hosts, free, catalog, shelf)
     steps, pays_from = crossover(table)
     front = pareto_front(table.price, table.sustained_write)
     return Found(table, pick_all(table), tuple(front.tolist()), steps, pays_from)
+
+
+def _candidates(
+    shoot: Shoot,
+    camera: Camera,
+    hosts: Sequence[Host],
+    units: Sequence[Unit],
+    catalog: Catalog,
+    shelf: Shelf,
+) -> CandidateTable:
+    """Return all that *camera* could record to on *hosts*, of *units* and what can be bought."""
+    need, owned = camera_need(camera), cables_and_hubs_of(shoot)
+    table = find_candidates(
+        camera, need, hosts, catalog, units, shoot.ambient_c, owned, shelf.stages, camera.setup
+    )
+    return with_proofs(table, camera, need, catalog, shoot.ambient_c, shelf.proofs, shelf.stages)
 
 
 def judge_what_if(
@@ -109,15 +117,13 @@ def judge_what_if(
     )
 
 
-def _offload(there: OnHost) -> CopyRate | None:
+def _offload(host: Host, chain: Chain) -> CopyRate | None:
     """Return how fast its files come off onto the computer's own disk, and what sets that."""
-    chain, host = there.chain, there.host
     if chain.problem:
         return None
-    drive = chain.parts.drive
     stages = [
-        CopyStage(f"{chain.parts.name}, reading", drive.claimed_read_bytes_per_s),
-        CopyStage("the link", chain.link_cap_bytes_per_s),
+        CopyStage(f"{chain.parts.name}, reading", chain.parts.medium_read_bytes_per_s),
+        CopyStage("the link", chain.reading_link_bytes_per_s),
     ]
     if host.disk_write_bytes_per_s:
         stages.append(CopyStage(f"the disk of the {host.name}", host.disk_write_bytes_per_s))
@@ -134,9 +140,7 @@ def setup_for_unit(
     """
     own = own_host(camera, catalog)
     hosts = (own,) if own else tuple(catalog.hosts.values())
-    only = Shelf((replace(unit, state="ready"),), shelf.proofs, shelf.stages)
-    others = tuple(replace(c, setup=None) if c.key != camera.key else c for c in shoot.cameras)
-    table = find_for(replace(shoot, cameras=others, copies=()), camera, hosts, catalog, only).table
+    table = _candidates(shoot, camera, hosts, [unit], catalog, shelf)
     mine = [row for row in range(len(table)) if table.unit(row) is not None]
     if not mine:
         where = own.name if own else "any computer"
@@ -145,6 +149,10 @@ def setup_for_unit(
             where=f"camera {camera.key!r}",
             mend="Choose a unit that fits its port or slot",
         )
+    if camera.setup is not None and camera.setup.hub_keys:
+        hubs = camera.setup.hub_keys, camera.setup.sharing
+        behind = [row for row in mine if _hubs_of(table.setup(row)) == hubs]
+        mine = behind or mine  # only the unit was chosen anew: the dock stays where it fits
 
     margin = np.nan_to_num(table.margin, nan=-1.0)  # not known: after all that is
 
@@ -156,9 +164,22 @@ def setup_for_unit(
     return table.setup(min(mine, key=preference))
 
 
+def _hubs_of(setup: Setup) -> tuple[tuple[str, ...], int]:
+    return setup.hub_keys, setup.sharing
+
+
+@dataclass(frozen=True)
+class MissingCable:
+    """A cable that one doesn't have, and what it would carry at first."""
+
+    cable: Cable
+    port: Port
+    at_first_bytes_per_s: float
+
+
 @dataclass(frozen=True)
 class OnHost:
-    """The same drive on another computer, in its best port with its best cable."""
+    """The same drive on another computer, in its best port with the best cable one has."""
 
     host: Host
     setup: Setup
@@ -166,44 +187,71 @@ class OnHost:
     judgement: Judgement
     copy: CopyRate | None = None
     """Of an offload from it to the computer's own disk; None where nothing connects."""
+    missing: MissingCable | None = None
+    """What would carry more there; None where no cable would, or this one must be bought anyway."""
+    has_cable: bool = True
+    """Whether the cable, if it takes one, is one of the shoot's."""
 
 
 def side_by_side(
     shoot: Shoot, camera: Camera, catalog: Catalog, shelf: Shelf
 ) -> tuple[OnHost, ...]:
-    """Return what the camera's drive and enclosure come to on every computer, best port each."""
+    """Return what the camera's drive and enclosure come to on every computer, best port each.
+
+    Cables of the shoot come first; where none of them connects, the best of the catalog counts
+    and is said to be missing. Whatever is not chosen anew stays: file system, encryption, hubs.
+    """
     setup = camera.setup
     if setup is None:
         return ()
-    need = camera_need(camera)
-    unit = shelf.unit(setup.unit_tag) if setup.unit_tag else None
-    found = []
+    owned = cables_and_hubs_of(shoot)
+    rows = []
     for host in catalog.hosts.values():
         if host.is_camera:
             continue
-        best: OnHost | None = None
-        for port in host.ports:
-            cables = ("",) if port.is_slot else tuple(catalog.cables)
-            for cable_key in cables:
-                tried = Setup(
-                    drive_key=setup.drive_key,
-                    host_key=host.key,
-                    port_key=port.key,
-                    unit_tag=setup.unit_tag,
-                    enclosure_key=setup.enclosure_key,
-                    cable_key=cable_key,
-                )
-                try:
-                    parts = find_parts(tried, catalog, unit)
-                    chain = build_measured_chain(parts, catalog, shoot.ambient_c, shelf.stages)
-                except VastCellarError:
-                    continue
-                rate = chain.link_cap_bytes_per_s
-                if best is None or rate > best.chain.link_cap_bytes_per_s:
-                    judgement = judge_take(
-                        camera, need, chain, shoot.ambient_c, shelf.proofs, now=datetime.now(UTC)
-                    )
-                    best = OnHost(host, tried, chain, judgement)
-        if best is not None:
-            found.append(replace(best, copy=_offload(best)))
-    return tuple(found)
+        tried = [
+            (placed, chain_of(placed, catalog, shelf, shoot.ambient_c))
+            for placed in _placed_on(host, setup, catalog)
+        ]
+        mine = [each for each in tried if each[0].cable_key in owned | {""}]
+        connected = [each for each in mine if not each[1].problem]
+        if not tried:
+            continue
+        placed, chain = max(connected or tried, key=_carries)
+        best, best_chain = max(tried, key=_carries)
+        judgement = judge_take(
+            camera,
+            camera_need(camera),
+            chain,
+            shoot.ambient_c,
+            shelf.proofs,
+            now=datetime.now(UTC),
+        )
+        row = OnHost(host, placed, chain, judgement, _offload(host, chain))
+        row = replace(row, has_cable=bool(connected) or bool(chain.problem))
+        gained = best_chain.link_cap_bytes_per_s > chain.link_cap_bytes_per_s * 1.001
+        if gained and best.cable_key:
+            first = best_chain.at_first_bytes_per_s
+            cable, port = catalog.cable(best.cable_key), host.port(best.port_key)
+            row = replace(row, missing=MissingCable(cable, port, first))
+        rows.append(row)
+    return tuple(rows)
+
+
+def _placed_on(host: Host, setup: Setup, catalog: Catalog) -> list[Setup]:
+    """Return *setup* in every port of *host*, on every cable that fits; nothing else changes."""
+    found = []
+    for port in host.ports:
+        there = replace(setup, host_key=host.key, port_key=port.key)
+        if port.is_slot:  # nothing lies between a slot and what goes into it
+            found.append(replace(there, cable_key="", hub_keys=(), sharing=1))
+            continue
+        cables = (cable for cable in catalog.cables.values() if cable.fits(port))
+        found += [replace(there, cable_key=cable.key) for cable in cables]
+    return found
+
+
+def _carries(placed: tuple[Setup, Chain]) -> tuple[float, float]:
+    """Order by what reaches the drive; of equals the cheaper cable comes first."""
+    cable = placed[1].parts.cable
+    return placed[1].link_cap_bytes_per_s, -(cable.price if cable else 0.0)

@@ -5,7 +5,8 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from vastcellar.core.chain.chain import Chain, free_bytes, heat_path
+from vastcellar.core.chain.chain import Chain
+from vastcellar.core.chain.setup_parts import heat_path
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.recording.recorder import FluidOutcome, profile_outcome
 from vastcellar.core.writing.workloads import Workload, cards_in_a_row, flat_out, paced
@@ -82,7 +83,7 @@ def simulate(
         heat_path(chain.parts, ambient_c),
         chain.link_cap_bytes_per_s,
         workload,
-        free_bytes=free_bytes(chain),
+        free_bytes=chain.free_bytes,
         capacity_bytes=chain.parts.drive.capacity_bytes,
     )
     outcome = None

@@ -7,8 +7,9 @@ from pathlib import Path
 
 from vastcellar.core.chain.chain import Chain
 from vastcellar.core.errors import BadValueError
+from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.parts.identity import DeviceIdentity
-from vastcellar.core.parts.parts import Catalog, Unit
+from vastcellar.core.parts.units import Unit
 from vastcellar.core.units import PLAIN
 from vastcellar.services.proving.places import find_place
 from vastcellar.services.workplace.workplace import Shelf, Workplace, require_unit

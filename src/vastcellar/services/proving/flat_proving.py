@@ -14,7 +14,7 @@ from vastcellar.bench.apart import ApartRun
 from vastcellar.bench.flat_run import DEFAULT_SHAPE, FlatPlan, FlatResult, FlatRun
 from vastcellar.bench.probe import Shape, probe_bytes
 from vastcellar.bench.progress import Progress
-from vastcellar.core.chain.chain import Chain, free_bytes
+from vastcellar.core.chain.chain import Chain
 from vastcellar.core.diagnosis.causes import Diagnosis
 from vastcellar.core.diagnosis.diagnose import diagnose
 from vastcellar.core.errors import BadValueError
@@ -181,7 +181,7 @@ def rig_flat_proof(
         past=past,
         with_fan=with_fan,
     )
-    room = free_bytes(chain)
+    room = chain.free_bytes
     plan = replace(plan, most_bytes=min(plan.most_bytes, int(room)))
 
     def conditions(result: FlatResult) -> Conditions:
@@ -257,7 +257,7 @@ def live_diagnosis(
 
 def rig_room_bytes(chain: Chain) -> int:
     """Return the free space of a simulated rig."""
-    return int(free_bytes(chain))
+    return int(chain.free_bytes)
 
 
 def room_in(folder: Path) -> int:

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from vastcellar.bench.apart import ApartRun
 from vastcellar.bench.recorder_run import RecorderResult, RecorderRun, Snapshot, load_together
-from vastcellar.core.chain.chain import Chain, free_bytes
+from vastcellar.core.chain.chain import Chain
 from vastcellar.core.recording.recorder import RecorderLoad, predicted_drops_on_trace
 from vastcellar.core.units import PLAIN, NumberFormat
 from vastcellar.core.writing.write_profile import Phase
@@ -176,7 +176,7 @@ def rig_proof(
         load=load,
         target=rig.name,
         is_simulated=True,
-        free_bytes=int(free_bytes(chain)),
+        free_bytes=int(chain.free_bytes),
         reserve_bytes=0,
         tbw_share=load.total_bytes / tbw if tbw else None,
     )

@@ -5,7 +5,8 @@ from __future__ import annotations
 from dataclasses import replace
 
 from vastcellar.bench.simulated_rig import RigFault, SimulatedRig
-from vastcellar.core.chain.chain import Chain, free_bytes, heat_path
+from vastcellar.core.chain.chain import Chain
+from vastcellar.core.chain.setup_parts import heat_path
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.parts.parts import WriteBehaviour
 from vastcellar.core.writing.heat import HeatPath
@@ -55,7 +56,7 @@ def make_rig(
         cooled(path) if with_fan else path,
         chain.link_cap_bytes_per_s,
         (*past, load),
-        free_bytes=free_bytes(chain),
+        free_bytes=chain.free_bytes,
         capacity_bytes=parts.drive.capacity_bytes,
     )
     return SimulatedRig(

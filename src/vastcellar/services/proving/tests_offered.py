@@ -9,7 +9,8 @@ from pathlib import Path
 
 import numpy as np
 
-from vastcellar.core.chain.chain import Chain, free_bytes, heat_path
+from vastcellar.core.chain.chain import Chain
+from vastcellar.core.chain.setup_parts import heat_path
 from vastcellar.core.errors import BadValueError, VastCellarError
 from vastcellar.core.protocols.amounts import Amount
 from vastcellar.core.protocols.steady import ROUNDS
@@ -370,7 +371,7 @@ def expected_profile(test: Test, amount: Amount, chain: Chain, ambient_c: float)
         heat_path(chain.parts, ambient_c),
         chain.link_cap_bytes_per_s,
         (Phase(math.inf, _longest_s(plan, chain) * 1.2 + 1.0),),
-        free_bytes=free_bytes(chain),
+        free_bytes=chain.free_bytes,
         capacity_bytes=chain.parts.drive.capacity_bytes,
     )
     full = run.first(EventKind.DRIVE_FULL)

@@ -8,11 +8,14 @@ from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
-from vastcellar.core.chain.chain import Chain, find_parts, free_bytes, heat_path
+from vastcellar.core.chain.chain import Chain
 from vastcellar.core.chain.measured_stages import StageMeasurement, build_measured_chain
+from vastcellar.core.chain.setup_parts import find_parts, heat_path
 from vastcellar.core.diagnosis.causes import Cause, Diagnosis
 from vastcellar.core.errors import BadValueError, VastCellarError
-from vastcellar.core.parts.parts import Catalog, Drive, Unit, WriteBehaviour
+from vastcellar.core.parts.catalog import Catalog
+from vastcellar.core.parts.parts import Drive, WriteBehaviour
+from vastcellar.core.parts.units import Unit, free_bytes_on
 from vastcellar.core.shoot.shoot import Setup
 from vastcellar.core.trace import Trace
 from vastcellar.core.unit_model.fitted_model import Calibration
@@ -190,7 +193,7 @@ def _written_run(
         raise BadValueError(f"it had {conditions['cooling']}", where=where, mend="")
     chain, path = _setup_of(catalog, shelf, unit, conditions)
     drive = catalog.drive(unit.drive_key)
-    room = free_bytes(chain) if chain else drive.capacity_bytes - unit.used_bytes
+    room = chain.free_bytes if chain else free_bytes_on(drive, unit)
     needed_s = rest_needed_s(path, drive, room)
     if not _began_from_rest(record, shelf.records, needed_s):
         raise BadValueError("it began before the drive was at rest again", where=where, mend="")

@@ -7,9 +7,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 
-from vastcellar.core.chain.chain import Chain, free_bytes, heat_path_of
+from vastcellar.core.chain.chain import Chain
+from vastcellar.core.chain.setup_parts import heat_path_of
+from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.parts.class_behaviour import class_behaviour
-from vastcellar.core.parts.parts import Catalog, Drive, Unit
+from vastcellar.core.parts.parts import Drive
+from vastcellar.core.parts.units import Unit, free_bytes_on
 from vastcellar.core.writing.heat import HeatPath
 from vastcellar.core.writing.write_profile import cache_capacity_bytes
 from vastcellar.services.workplace.workplace import Shelf, require_unit
@@ -76,7 +79,7 @@ def chain_rest_s(chain: Chain, ambient_c: float) -> float:
     """Return how long the drive of *chain* must lie idle to count as at rest."""
     drive = modelled(chain.parts.drive)
     path = heat_path_of(drive, chain.parts.enclosure, ambient_c)
-    return rest_needed_s(path, drive, free_bytes(chain))
+    return rest_needed_s(path, drive, chain.free_bytes)
 
 
 def rest_of(chain: Chain, ambient_c: float, records: Sequence[RunRecord]) -> Rest:
@@ -93,6 +96,6 @@ def rest_of_unit(shelf: Shelf, catalog: Catalog, unit_tag: str, ambient_c: float
     unit = require_unit(shelf, unit_tag)
     since_s = seconds_since_last_run(shelf.records, unit_tag, datetime.now(UTC))
     drive = catalog.drive_of(unit)
-    free = drive.capacity_bytes - unit.used_bytes
+    free = free_bytes_on(drive, unit)
     path = unit_heat_path(catalog, unit, ambient_c)
     return Rest(since_s, rest_needed_s(path, drive, free))

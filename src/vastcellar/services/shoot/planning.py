@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from vastcellar.core.parts.parts import Catalog, Unit
+from vastcellar.core.parts.catalog import Catalog
+from vastcellar.core.parts.units import Unit, free_bytes_on
 from vastcellar.core.shoot.needs import Need
-from vastcellar.core.shoot.shoot import Copy, Shoot
+from vastcellar.core.shoot.shoot import Copy, Shoot, tags_in_use
 from vastcellar.core.shoot.shoot_plan import ShootPlan, plan_shoot
 from vastcellar.core.shoot.shoot_warnings import ShootWarning, shoot_warnings
 from vastcellar.services.workplace.workplace import Shelf
@@ -59,15 +60,10 @@ def free_on_units(copy: Copy, catalog: Catalog, shelf: Shelf) -> float | None:
 
 def _room(unit: Unit, catalog: Catalog) -> float | None:
     drive = catalog.drives.get(unit.drive_key)
-    return max(drive.capacity_bytes - unit.used_bytes, 0.0) if drive else None
+    return free_bytes_on(drive, unit) if drive else None
 
 
 def _free_on_shelf(shoot: Shoot, catalog: Catalog, shelf: Shelf) -> float:
-    taken = {camera.setup.unit_tag for camera in shoot.cameras if camera.setup}
-    taken.update(tag for copy in shoot.copies for tag in copy.unit_tags)
-    free = (
-        _room(unit, catalog)
-        for unit in shelf.units
-        if unit.state == "ready" and unit.tag not in taken
-    )
+    taken = tags_in_use(shoot)
+    free = (_room(unit, catalog) for unit in shelf.units if unit.is_ready and unit.tag not in taken)
     return sum(room for room in free if room is not None)

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from vastcellar.core.errors import BadFileError
-from vastcellar.core.parts.parts import Catalog
+from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.shoot import camera_models
 from vastcellar.core.shoot.shoot import Camera, Shoot, default_copies
 from vastcellar.services.workplace.autosaving import Autosave

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from vastcellar.core.links.links import LinkMode
 from vastcellar.core.links.quick_sum import Fit, Kind, QuickAnswer, link_fits, quick_sum
-from vastcellar.core.parts.parts import Catalog
+from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.units import GB, GIB, MB, MIB, TB, TIB, NumberFormat
 from vastcellar.services.sums.sum_lines import SumLine
 

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from vastcellar.core.chain.chain import Chain, heat_path
+from vastcellar.core.chain.chain import Chain
+from vastcellar.core.chain.setup_parts import heat_path
+from vastcellar.core.chain.stages import Stage
 from vastcellar.core.evidence import Evidence
 from vastcellar.core.shoot.shoot import Camera
 from vastcellar.core.units import MB, NumberFormat
@@ -39,7 +41,7 @@ def sums_of(
 
 
 def link_sum(chain: Chain, fmt: NumberFormat) -> Sum:
-    """Return what the link settles on and what each stage makes of it."""
+    """Return what every stage carries, and the two leasts: at first, and what lasts."""
     mode = chain.mode
     lines = []
     if mode is not None:
@@ -59,14 +61,20 @@ def link_sum(chain: Chain, fmt: NumberFormat) -> Sum:
                 fmt.rate(mode.typical_bytes_per_s),
             )
         )
-    lines += [
-        SumLine(stage.name.lower(), stage.why, fmt.rate(stage.typical_bytes_per_s))
-        for stage in chain.stages
-        if stage.key in ("bridge", "interface", "slot")
-    ]
-    lines.append(SumLine("delivered", "the least of them", fmt.rate(chain.link_cap_bytes_per_s)))
+    at_first = [stage for stage in chain.stages if not stage.is_lasting]
+    lasting = [stage for stage in chain.stages if stage.is_lasting]
+    lines += [_stage_line(stage, fmt) for stage in at_first]
+    first = fmt.rate(chain.at_first_bytes_per_s)
+    lines.append(SumLine("at first", chain.problem or "the least of them", first))
+    lines += [_stage_line(stage, fmt) for stage in lasting]
+    lasts = fmt.rate(chain.lasting_bytes_per_s)
+    lines.append(SumLine("what lasts", chain.problem or "the least of them all", lasts))
     source = mode.source if mode else chain.negotiated.why
-    return Sum("link", "Link", tuple(lines), source, Evidence.COMPUTED)
+    return Sum("link", "Chain", tuple(lines), source, Evidence.COMPUTED)
+
+
+def _stage_line(stage: Stage, fmt: NumberFormat) -> SumLine:
+    return SumLine(stage.name.lower(), stage.why, fmt.rate(stage.typical_bytes_per_s))
 
 
 def _profile_sums(
@@ -74,7 +82,7 @@ def _profile_sums(
 ) -> list[Sum]:
     found = [margin_sum(judgement, fmt)]
     behaviour = chain.parts.drive.writes
-    if behaviour.cache_static_bytes or behaviour.cache_share_of_free:
+    if behaviour.has_cache:
         found.append(cache_sum(judgement, chain, fmt))
     if behaviour.throttle:
         found.append(heat_sum(judgement, chain, ambient_c, fmt))

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from vastcellar.core.links.links import Cable, LinkMode, best_mode, cable_modes
-from vastcellar.core.parts.parts import Catalog, Drive, Enclosure
+from vastcellar.core.parts.catalog import Catalog
+from vastcellar.core.parts.parts import Drive, Enclosure
 from vastcellar.core.units import NumberFormat
 
 
@@ -21,7 +22,7 @@ def drive_details(drive: Drive, fmt: NumberFormat) -> str:
     else:
         after = fmt.rate(behaviour.direct_write_bytes_per_s)
         lines.append(f"after its cache {after}: {drive.source}")
-        if behaviour.cache_static_bytes or behaviour.cache_share_of_free:
+        if behaviour.has_cache:
             share = fmt.percent(behaviour.cache_share_of_free)
             size = fmt.size(behaviour.cache_static_bytes)
             lines.append(f"fast cache {size} + {share} of what is free: {drive.source}")

@@ -7,7 +7,8 @@ from typing import NamedTuple
 from vastcellar.core.evidence import Evidence, Verdict
 from vastcellar.core.shoot.shoot import Camera
 from vastcellar.core.units import NumberFormat
-from vastcellar.core.verdict.judgement import Bottleneck, Judgement
+from vastcellar.core.verdict.bottlenecks import Bottleneck
+from vastcellar.core.verdict.judgement import Judgement
 from vastcellar.core.verdict.mends import Change, Mend
 from vastcellar.core.writing.write_profile import EventKind
 from vastcellar.services.runs.replaying import CameraReplay

@@ -17,7 +17,7 @@ from pathlib import Path
 from typing import Any
 
 from vastcellar.core.errors import BadFileError
-from vastcellar.core.parts.parts import Catalog
+from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.shoot.shoot import Shoot
 from vastcellar.services.workplace.folders import Folders
 from vastcellar.store.json_files import read_json, require_format, write_text_whole

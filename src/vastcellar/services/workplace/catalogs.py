@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from vastcellar.core.parts.parts import Catalog
+from vastcellar.core.parts.catalog import Catalog
 from vastcellar.services.workplace.folders import Folders
 from vastcellar.store.catalog_files import load_catalog
 

@@ -10,7 +10,8 @@ from typing import Any
 
 from vastcellar.core.errors import BadFileError
 from vastcellar.core.links.links import Cable
-from vastcellar.core.parts.parts import Catalog, Drive, Enclosure
+from vastcellar.core.parts.catalog import Catalog
+from vastcellar.core.parts.parts import Drive, Enclosure
 from vastcellar.core.shoot.formats import CodecFamily
 from vastcellar.services.workplace.catalogs import read_catalog
 from vastcellar.services.workplace.folders import Folders

@@ -5,7 +5,9 @@ from __future__ import annotations
 from dataclasses import replace
 
 from vastcellar.core.errors import BadValueError
-from vastcellar.core.parts.parts import Catalog, Unit, case_misfit
+from vastcellar.core.parts.catalog import Catalog
+from vastcellar.core.parts.parts import case_misfit
+from vastcellar.core.parts.units import Unit
 from vastcellar.services.workplace.workplace import Shelf
 
 UNIT_STATES = ("ready", "on loan", "in doubt", "retired")

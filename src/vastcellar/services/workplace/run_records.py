@@ -9,8 +9,8 @@ from datetime import datetime
 from typing import Any
 
 from vastcellar.bench.recorder_run import CameraOutcome, RecorderResult
+from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.parts.identity import DeviceIdentity
-from vastcellar.core.parts.parts import Catalog
 from vastcellar.core.verdict.proof import RecorderProof, RunConditions
 from vastcellar.store.run_record import RunRecord
 

@@ -11,7 +11,8 @@ from vastcellar.bench.leftovers import Removed, remove_leftovers
 from vastcellar.bench.simulated_rig import RigFault
 from vastcellar.core.chain.measured_stages import StageMeasurement
 from vastcellar.core.errors import UnknownPartError
-from vastcellar.core.parts.parts import Catalog, Unit
+from vastcellar.core.parts.catalog import Catalog
+from vastcellar.core.parts.units import Unit
 from vastcellar.core.verdict.proof import RecorderProof
 from vastcellar.core.verdict.reach.reaching import newest_standing
 from vastcellar.data import data_path

@@ -8,7 +8,8 @@ from pathlib import Path
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from vastcellar.core.errors import VastCellarError
-from vastcellar.core.parts.parts import Catalog, Unit
+from vastcellar.core.parts.catalog import Catalog
+from vastcellar.core.parts.units import Unit
 from vastcellar.core.shoot.shoot import Camera
 from vastcellar.core.shoot.shoot_plan import CameraPlan, plan_shoot
 from vastcellar.core.verdict.judgement import Judgement

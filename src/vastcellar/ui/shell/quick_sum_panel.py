@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QFrame, QLineEdit, QVBoxLayout, QWidget
 from vastcellar.core.errors import VastCellarError
 from vastcellar.core.evidence import Evidence
 from vastcellar.core.links.quick_sum import Fit
-from vastcellar.core.parts.parts import Catalog
+from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.units import MB
 from vastcellar.services.sums.quick_sums import EXAMPLES, AnsweredSum, LinkFit, answer_line
 from vastcellar.services.sums.sum_lines import Sum

@@ -10,10 +10,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from vastcellar.core.chain.chain import build_chain, find_parts
+from vastcellar.core.chain.chain import build_chain
+from vastcellar.core.chain.setup_parts import find_parts
 from vastcellar.core.evidence import Evidence, Verdict
 from vastcellar.core.parts.identity import DeviceIdentity
-from vastcellar.core.parts.parts import Unit
+from vastcellar.core.parts.units import Unit
 from vastcellar.core.shoot.needs import camera_need
 from vastcellar.core.shoot.shoot import Setup
 from vastcellar.core.verdict.judgement import judge_take

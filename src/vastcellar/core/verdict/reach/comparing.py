@@ -8,9 +8,10 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from vastcellar.core.chain.chain import Chain, free_bytes, heat_path
+from vastcellar.core.chain.chain import Chain
+from vastcellar.core.chain.setup_parts import heat_path
 from vastcellar.core.evidence import Known
-from vastcellar.core.parts.parts import Unit
+from vastcellar.core.parts.units import Unit
 from vastcellar.core.shoot.needs import Need
 from vastcellar.core.shoot.shoot import Camera
 from vastcellar.core.verdict.proof import RecorderProof
@@ -228,7 +229,7 @@ def _fill(proof: RecorderProof, asked: Asked) -> _Found:
     share = proof.conditions.free_share
     chain = asked.chain
     capacity = chain.parts.drive.capacity_bytes
-    now = free_bytes(chain) / capacity
+    now = chain.free_bytes / capacity
     if share is None:
         return None  # noted by every run on a real folder
     known = Known.STATED if proof.is_simulated else Known.READ
@@ -363,9 +364,9 @@ def _calibration(proof: RecorderProof, asked: Asked) -> _Found:
     unit, chain = asked.chain.parts.unit, asked.chain
     if unit is None or unit.fitted_at is None or unit.fitted_at <= proof.measured_at:
         return None
-    if not proof.is_passed or free_bytes(chain) < asked.need.longest_take_bytes:
+    if not proof.is_passed or chain.free_bytes < asked.need.longest_take_bytes:
         return None
-    lowest = _lowest_of_take(asked, free_bytes(chain))
+    lowest = _lowest_of_take(asked, chain.free_bytes)
     if lowest >= asked.need.average_bytes_per_s:
         return None
     took = proof.slowest_second_ability_bytes_per_s

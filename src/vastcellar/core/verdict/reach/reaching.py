@@ -10,7 +10,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import StrEnum
 
-from vastcellar.core.parts.parts import Unit
+from vastcellar.core.parts.units import Unit
 from vastcellar.core.shoot.needs import Need
 from vastcellar.core.verdict.proof import RecorderProof
 from vastcellar.core.verdict.reach.comparing import (

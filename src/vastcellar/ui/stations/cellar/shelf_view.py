@@ -7,7 +7,8 @@ from PySide6.QtGui import QDrag, QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QApplication, QWidget
 
 from vastcellar.core.evidence import Evidence
-from vastcellar.core.parts.parts import Catalog, Unit
+from vastcellar.core.parts.catalog import Catalog
+from vastcellar.core.parts.units import Unit, filled_share, is_worn, worn_share
 from vastcellar.core.verdict.proof import RecorderProof
 from vastcellar.services.words.reach_wording import proof_word
 from vastcellar.services.workplace.workplace import Shelf
@@ -18,7 +19,6 @@ from vastcellar.ui.widgets.picture import UNIT_MIME, Picture
 _BAY_WIDTH_PX = 126
 _BAY_HEIGHT_PX = 84
 _GAP_PX = 8
-_WORN_SHARE = 0.9
 
 
 class ShelfView(Picture):
@@ -88,8 +88,7 @@ class ShelfView(Picture):
         painter.setPen(QPen(look.color("copper" if is_chosen else "line"), 2 if is_chosen else 1))
         painter.setBrush(look.color("panel"))
         painter.drawRoundedRect(box, 6, 6)
-        capacity = drive.capacity_bytes if drive else 0
-        share = min(unit.used_bytes / capacity, 1.0) if capacity else 0.0
+        share = filled_share(drive, unit) if drive else 0.0
         water = QRectF(box.left() + 2, 0, box.width() - 4, (box.height() - 4) * share)
         water.moveBottom(box.bottom() - 2)
         painter.fillRect(water, look.color("water", 60))
@@ -115,37 +114,36 @@ class ShelfView(Picture):
             QRectF(inside.left(), inside.top() + 35, inside.width(), 16),
             self._state_text(unit, proof),
             size_px=12,
-            color="soft" if unit.state == "ready" else "ochre_text",
-            weight=400 if unit.state == "ready" else 600,
+            color="soft" if unit.is_ready else "ochre_text",
+            weight=400 if unit.is_ready else 600,
         )
-        self._wear(painter, inside, unit, drive.tbw_bytes if drive else 0.0)
+        self._wear(painter, inside, worn_share(unit, drive) if drive else None)
 
     def _state_text(self, unit: Unit, proof: RecorderProof | None) -> str:
-        if unit.state != "ready":
+        if not unit.is_ready:
             return unit.state
         if proof is None or not proof.is_passed:
             return proof_word(proof)
         day = proof.measured_at.astimezone()
         return f"{proof_word(proof)} {day.day} {day:%b}"
 
-    def _wear(self, painter: QPainter, inside: QRectF, unit: Unit, tbw_bytes: float) -> None:
-        bar = QRectF(inside.left(), inside.bottom() - 5, inside.width(), 4)
-        if not tbw_bytes:
+    def _wear(self, painter: QPainter, inside: QRectF, share: float | None) -> None:
+        if share is None:
             return
-        share = unit.written_bytes / tbw_bytes
-        is_worn = share >= _WORN_SHARE
+        bar = QRectF(inside.left(), inside.bottom() - 5, inside.width(), 4)
+        is_nearly_worn = is_worn(share)
         text = f"{self.look.numbers.percent(share)} worn"
         self.write(
             painter,
             QRectF(inside.left(), bar.top() - 18, inside.width(), 16),
             text,
             size_px=12,
-            color="brick_text" if is_worn else "soft",
-            weight=600 if is_worn else 400,
+            color="brick_text" if is_nearly_worn else "soft",
+            weight=600 if is_nearly_worn else 400,
         )
         painter.fillRect(bar, self.look.color("stone"))
         bar.setWidth(bar.width() * min(share, 1.0))
-        painter.fillRect(bar, self.look.color("brick" if is_worn else "water"))
+        painter.fillRect(bar, self.look.color("brick" if is_nearly_worn else "water"))
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.setFocus()

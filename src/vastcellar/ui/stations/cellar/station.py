@@ -11,7 +11,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from vastcellar.core.parts.parts import Unit
+from vastcellar.core.parts.units import Unit, free_bytes_on
 from vastcellar.services.proving.binding import identity_words, twins
 from vastcellar.services.runs.run_rows import RUN_HEADERS, run_rows
 from vastcellar.services.words.calibration_wording import calibration_words
@@ -159,7 +159,7 @@ class CellarStation(QWidget):
         self.unit_title.setText(f"{unit.tag} · {name}{case}")
         facts = []
         if drive:
-            free = drive.capacity_bytes - unit.used_bytes
+            free = free_bytes_on(drive, unit)
             facts.append(f"{numbers.size(free)} of {numbers.size(drive.capacity_bytes)} free")
             if drive.tbw_bytes:
                 facts.append(

@@ -8,7 +8,8 @@ from typing import Any
 
 from PySide6.QtWidgets import QWidget
 
-from vastcellar.core.parts.parts import Catalog, Unit
+from vastcellar.core.parts.catalog import Catalog
+from vastcellar.core.parts.units import Unit
 from vastcellar.core.units import NumberFormat, parse_size
 from vastcellar.services.workplace.own_units import UNIT_STATES
 from vastcellar.ui.widgets.field_dialog import FieldDialog

@@ -10,7 +10,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QWidget
 
 from vastcellar.core.candidates.picks import Pick
-from vastcellar.core.evidence import Verdict
+from vastcellar.core.evidence import VERDICT_ORDER, Verdict, verdict_ranks
 from vastcellar.core.units import MB
 from vastcellar.services.match.matching import Found
 from vastcellar.ui.look import Look
@@ -22,7 +22,6 @@ _SHELF_PX = 64.0
 _DOT_PX = 3.5
 _NEAR_PX = 14.0
 _CENTRE = Qt.AlignmentFlag.AlignHCenter
-_GRADES = (Verdict.NOT_KNOWN, Verdict.FALLS_SHORT, Verdict.TIGHT, Verdict.HOLDS)
 _SHORT = {
     Pick.NOTHING_TO_BUY: "shelf",
     Pick.CHEAPEST: "cheapest",
@@ -116,13 +115,13 @@ class CandidateMap(Picture):
         self._front(painter, found)
         places = self._points()
         margin = found.table.margin[self._rows]
-        grade = np.array([margin >= limit for limit in (-np.inf, 0, 0.1)]).sum(axis=0)
+        grade = -verdict_ranks(margin)  # the better lies on top
         # Of marks at one place only one is drawn; what holds lies on top.
         cells = np.concatenate([(places / 3).astype(int), grade[:, None]], axis=1)
         _, first = np.unique(cells, axis=0, return_index=True)
         for index in first[np.argsort(grade[first], kind="stable")].tolist():
             at = QPointF(float(places[index, 0]), float(places[index, 1]))
-            self._mark(painter, at, _GRADES[int(grade[index])])
+            self._mark(painter, at, VERDICT_ORDER[-int(grade[index])])
         self._picks(painter, found)
         for row in self._pinned:
             self._ring(painter, self.place_of(row), "ink")

@@ -179,8 +179,7 @@ class ChainPage(QWidget):
         for widget in (self.day_button, self.room, self.fill):
             widget.setEnabled(chain is not None)
         if not self._is_what_if:
-            unit = chain.parts.unit if chain is not None else None
-            share = unit.used_bytes / chain.parts.drive.capacity_bytes if chain and unit else 0.0
+            share = chain.parts.filled_share if chain is not None else 0.0
             for slider, value in (
                 (self.room, bench.document.shoot.ambient_c),
                 (self.fill, share * 100),

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPen
 
-from vastcellar.core.chain.chain import Chain, Stage
+from vastcellar.core.chain.chain import Chain
+from vastcellar.core.chain.stages import Stage
 from vastcellar.core.evidence import Verdict
 from vastcellar.core.units import MB
 from vastcellar.core.verdict.judgement import Judgement

@@ -150,8 +150,8 @@ def _fills(value: float, numbers: NumberFormat, _currency: str) -> str:
 _LINES: tuple[tuple[str, _Figure, bool, _Show], ...] = (
     ("margin", lambda t, r: float(t.margin[r]), True, _share),
     ("lasts the take at", lambda t, r: float(t.sustained_write[r]), True, _rate),
-    ("burst write", lambda t, r: float(t.burst_write[r]), True, _rate),
-    ("reads", lambda t, r: float(t.burst_read[r]), True, _rate),
+    ("writes at first", lambda t, r: float(t.at_first_write[r]), True, _rate),
+    ("reads", lambda t, r: float(t.reading[r]), True, _rate),
     ("wasted", lambda t, r: float(t.wasted_share[r]), False, _wasted),
     ("left after the take", lambda t, r: float(t.free_bytes[r] - t.take_bytes), True, _size),
     ("price", lambda t, r: float(t.price[r]), False, _price),

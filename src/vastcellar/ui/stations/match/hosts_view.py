@@ -12,9 +12,23 @@ from vastcellar.ui.look import Look, font
 from vastcellar.ui.widgets.marks import draw_verdict
 from vastcellar.ui.widgets.picture import Picture, column
 
-_ROW_PX = 128.0
+_ROW_PX = 140.0
 _LABEL_PX = 168.0
 _CENTRE = Qt.AlignmentFlag.AlignHCenter
+
+
+def cable_words(each: OnHost, numbers: NumberFormat) -> str:
+    """Say which cable is missing here, and what it would carry; "" where none is."""
+    own = each.chain.parts.cable
+    if not each.has_cable and own is not None:
+        return f"the shoot has no cable for it: {own.name} would have to come along"
+    if each.missing is None:
+        return ""
+    more = numbers.rate(each.missing.at_first_bytes_per_s, 0)
+    return (
+        f"a cable is what is missing: {each.missing.cable.name} in the {each.missing.port.name} "
+        f"would make it {more} at first"
+    )
 
 
 def _offload_words(each: OnHost, numbers: NumberFormat) -> str:
@@ -53,7 +67,7 @@ class HostsView(Picture):
             text = "Choose what the camera records to: it is then shown on every computer."
             self.write(painter, QRectF(9, 8, self.width(), 20), text, color="soft")
             return
-        caps = [each.chain.delivered_write_bytes_per_s for each in self._found]
+        caps = [each.chain.at_first_bytes_per_s for each in self._found]
         highest = max([self._needed * 1.6, *(cap * 1.3 for cap in caps)])
         for index, each in enumerate(self._found):
             self._host(painter, QRectF(0, index * _ROW_PX, self.width(), _ROW_PX), each, highest)
@@ -76,10 +90,14 @@ class HostsView(Picture):
         )
         port = chain.parts.port.name
         cable = chain.parts.cable.name if chain.parts.cable else ""
-        for line, text in enumerate((port, cable, chain.mode.name if chain.mode else "no link")):
+        mode = chain.mode.name if chain.mode else "no link"
+        for line, text in enumerate((port, cable, mode)):
             place = QRectF(9, box.top() + 52 + 15 * line, _LABEL_PX - 14, 15)
-            self.write(painter, place, text, color="soft", size_px=12)
-        area = QRectF(_LABEL_PX, box.top() + 22, box.width() - _LABEL_PX - 76, _ROW_PX - 52)
+            is_missing = line == 1 and not each.has_cable
+            self.write(
+                painter, place, text, color="ochre_text" if is_missing else "soft", size_px=12
+            )
+        area = QRectF(_LABEL_PX, box.top() + 22, box.width() - _LABEL_PX - 76, _ROW_PX - 66)
         if chain.problem:
             self.write(painter, area, chain.problem, color="brick_text")
             return
@@ -106,9 +124,12 @@ class HostsView(Picture):
             )
             name = QRectF(body.left() - 6, area.bottom() + 3, width + 4, 15)
             self.write(painter, name, stage.name, size_px=12, align=_CENTRE)
+        below = QRectF(area.left(), area.bottom() + 19, area.width() + 76, 15)
+        if cable_text := cable_words(each, numbers):
+            self.write(painter, below, cable_text, color="ochre_text", size_px=12)
+            below.translate(0, 15)
         if each.copy is not None:
-            place = QRectF(area.left(), area.bottom() + 19, area.width() + 76, 15)
-            self.write(painter, place, _offload_words(each, numbers), color="soft", size_px=12)
+            self.write(painter, below, _offload_words(each, numbers), color="soft", size_px=12)
         y = area.bottom() - area.height() * min(self._needed / highest, 1.0)
         painter.setPen(QPen(look.color("copper"), 2.2))
         painter.drawLine(int(area.left()), int(y), int(area.right()), int(y))

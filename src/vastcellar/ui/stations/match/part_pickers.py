@@ -7,7 +7,8 @@ from dataclasses import replace
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QGridLayout, QWidget
 
-from vastcellar.core.parts.parts import Catalog, Drive
+from vastcellar.core.parts.catalog import Catalog
+from vastcellar.core.parts.parts import Drive
 from vastcellar.core.shoot.shoot import Setup
 from vastcellar.services.workplace.workplace import Shelf
 from vastcellar.ui.widgets.cards import label
@@ -133,7 +134,7 @@ class PartPickers(QWidget):
         entries = [
             (f"{_UNIT}{unit.tag}", f"{unit.tag} · {_drive_name(catalog, unit.drive_key)}")
             for unit in shelf.units
-            if unit.state == "ready" or (setup and unit.tag == setup.unit_tag)
+            if unit.is_ready or (setup and unit.tag == setup.unit_tag)
         ]
         entries.append(("-", ""))
         entries += [

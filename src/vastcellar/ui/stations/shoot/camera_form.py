@@ -10,7 +10,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from vastcellar.core.errors import VastCellarError
-from vastcellar.core.parts.parts import Catalog
+from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.shoot.formats import RecordingFormat
 from vastcellar.core.shoot.guarantees import GUARANTEES
 from vastcellar.core.shoot.rolls import PATTERN_WORDS, RollPattern

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from vastcellar.core.errors import BadValueError
-from vastcellar.core.parts.parts import Catalog
+from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.shoot.formats import (
     FRAME_SIZES,
     CodecFamily,

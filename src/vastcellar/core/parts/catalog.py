@@ -1,0 +1,88 @@
+"""The catalog: every known link mode, codec and part, by key."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from typing import TypeVar
+
+from vastcellar.core.errors import UnknownPartError
+from vastcellar.core.links.hubs import Hub
+from vastcellar.core.links.links import Cable, LinkMode
+from vastcellar.core.parts.file_systems import FileSystem
+from vastcellar.core.parts.parts import Drive, Enclosure, Host, case_misfit
+from vastcellar.core.parts.units import Unit
+from vastcellar.core.shoot.camera_models import CameraModel
+from vastcellar.core.shoot.formats import CodecFamily
+
+T = TypeVar("T")
+
+
+@dataclass(frozen=True)
+class Catalog:
+    """Every known link mode, codec and part, by key."""
+
+    modes: Mapping[str, LinkMode]
+    codecs: Mapping[str, CodecFamily]
+    drives: Mapping[str, Drive]
+    enclosures: Mapping[str, Enclosure]
+    cables: Mapping[str, Cable]
+    hosts: Mapping[str, Host]
+    currency: str = "EUR"
+    cameras: Mapping[str, CameraModel] = field(default_factory=dict)
+    hubs: Mapping[str, Hub] = field(default_factory=dict)
+    file_systems: Mapping[str, FileSystem] = field(default_factory=dict)
+
+    def codec(self, key: str) -> CodecFamily:
+        """Return the codec family called *key*."""
+        return _find(self.codecs, key, "codec")
+
+    def drive(self, key: str) -> Drive:
+        """Return the drive called *key*."""
+        return _find(self.drives, key, "drive")
+
+    def drive_of(self, unit: Unit) -> Drive:
+        """Return the drive of *unit*, with what its own runs say of how it writes."""
+        drive = self.drive(unit.drive_key)
+        if unit.fitted is None or unit.fitted_from is None:
+            return drive
+        return replace(drive, behaviour=unit.fitted, typical=unit.fitted_from)
+
+    def enclosure(self, key: str) -> Enclosure:
+        """Return the enclosure called *key*."""
+        return _find(self.enclosures, key, "enclosure")
+
+    def enclosures_for(self, drive: Drive) -> tuple[Enclosure, ...]:
+        """Return the enclosures that bare *drive* goes into; none for a closed one."""
+        return tuple(e for e in self.enclosures.values() if not case_misfit(drive, e))
+
+    def cable(self, key: str) -> Cable:
+        """Return the cable called *key*."""
+        return _find(self.cables, key, "cable")
+
+    def hub(self, key: str) -> Hub:
+        """Return the hub called *key*."""
+        return _find(self.hubs, key, "hub")
+
+    def file_system(self, key: str) -> FileSystem:
+        """Return the file system called *key*."""
+        return _find(self.file_systems, key, "file system")
+
+    def camera(self, key: str) -> CameraModel:
+        """Return the camera model called *key*."""
+        return _find(self.cameras, key, "camera")
+
+    def host(self, key: str) -> Host:
+        """Return the host called *key*."""
+        return _find(self.hosts, key, "host")
+
+
+def _find(parts: Mapping[str, T], key: str, kind: str) -> T:
+    try:
+        return parts[key]
+    except KeyError:
+        raise UnknownPartError(
+            f"the catalog has no {kind} {key!r}",
+            where=kind,
+            mend=f"Choose one that it has, or add this {kind} to a catalog file",
+        ) from None

@@ -3,6 +3,7 @@
 import json
 import subprocess
 import sys
+from itertools import pairwise
 from pathlib import Path
 
 import pytest
@@ -118,6 +119,21 @@ def test_a_dock_shares_its_uplink_in_the_terminal_too():
     assert found["at_first_bytes_per_s"] == pytest.approx(245e6)
 
 
+def test_a_copy_is_no_camera_it_waits_and_its_time_is_the_answer():
+    """117 GB of a card that reads 3400 MB/s over a 1000 MB/s link: 117 s, and no frame is lost."""
+    chain = EXAMPLES / "collapse.chain.json"
+    cards = ("--card", "117GB", "--rate", "3400MB/s")
+    found = answer("simulate", chain, "--cards", 1, *cards, "--json")
+    assert found["copied_s"] == pytest.approx(117.0)
+    assert not {"dropped_frames", "holds"} & set(found)
+    more = answer("simulate", chain, "--cards", 30, *cards, "--json")
+    assert (more["copied_s"], more["fitting_cards"]) == (None, 5)
+    rates = [card["bytes_per_s"] for card in more["cards"][:5]]
+    assert all(later <= earlier * 1.001 for earlier, later in pairwise(rates))
+    # The second card meets a cache that the first has filled: mostly at the direct rate.
+    assert 120e6 < rates[1] < 0.2 * rates[0]
+
+
 def test_simulate_answers_moment_by_moment():
     chain = EXAMPLES / "collapse.chain.json"
     found = answer(
@@ -140,8 +156,7 @@ def test_simulate_answers_moment_by_moment():
         "--rate", "800MB/s", "--pause", "2 min", "--json",
     )  # fmt: skip
     assert cards["written_bytes"] == pytest.approx(1.536e12)
-    assert cards["take_s"] == pytest.approx(3 * 640 + 240)
-    assert cards["holds"] is True
+    assert cards["copied_s"] == pytest.approx(3 * 640 + 240)
     flat = answer("simulate", chain, "--take", "10 min", "--rate", "flat", "--json")
     assert (flat["holds"], flat["dropped_frames"]) == (None, 0)
 

@@ -12,12 +12,20 @@ from vastcellar.cli.quantities import Quantity, parse_seconds
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.shoot.needs import camera_need
 from vastcellar.core.units import PLAIN, parse_rate, parse_size, parse_temperature
-from vastcellar.core.writing.write_profile import EventKind
+from vastcellar.core.writing.write_profile import EventKind, WriteProfile
 from vastcellar.services.match.judging import ChainFile, chain_in_file
-from vastcellar.services.match.simulating import Load, Simulated, offload_of_cards, simulate
+from vastcellar.services.match.simulating import (
+    Load,
+    Offloaded,
+    Simulated,
+    simulate,
+    simulate_offload,
+)
 from vastcellar.services.shoot.shoots import shoot_in_file
 from vastcellar.services.workplace.catalogs import read_catalog
 from vastcellar.services.workplace.folders import folders
+
+_MOST_CARDS = 20
 
 
 @click.command("simulate")
@@ -51,17 +59,19 @@ def simulate_command(
 ) -> None:
     """Compute how a take goes on the setup in CHAIN_FILE: cache, heat, throttle, lost frames.
 
-    With --cards 4 --card 512GB --rate 800MB/s it is the offload of cards that read so fast.
+    With --cards 4 --card 512GB --rate 800MB/s it is the offload of cards that read so fast, and the
+    answer is how long each takes: a copy waits where a camera would lose frames.
     """
     catalog = read_catalog(folders(demo=False))
     found = chain_in_file(chain_file, catalog, ambient)
-    workload = None
     if cards is not None:
-        if card_bytes is None or rate_text in ("need", "flat"):
+        if card_bytes is None or rate_text == "need":
             raise click.UsageError("--cards needs --card SIZE and --rate, what a card reads.")
-        reads = parse_rate(rate_text, where="--rate")
-        load, workload = offload_of_cards(cards, card_bytes, reads, pause_s)
-    elif take_s is None:
+        reads = math.inf if rate_text == "flat" else parse_rate(rate_text, where="--rate")
+        copied = simulate_offload(found.chain, found.ambient_c, cards, card_bytes, reads, pause_s)
+        print_json(_offload_json(copied, found.ambient_c)) if as_json else _print_offload(copied)
+        return
+    if take_s is None:
         raise click.UsageError("Say how long the --take is, or how many --cards.")
     elif shoot_file is not None and rate_text == "need":
         camera = shoot_in_file(shoot_file, catalog).camera(camera_key or "A")
@@ -75,7 +85,7 @@ def simulate_command(
         )
     else:
         load = _load(found, rate_text, take_s)
-    result = simulate(found.chain, found.ambient_c, load, workload)
+    result = simulate(found.chain, found.ambient_c, load)
     if as_json:
         print_json(_as_json(result, found.ambient_c))
     else:
@@ -125,16 +135,65 @@ def _as_json(result: Simulated, ambient_c: float) -> dict[str, object]:
         "dropped_frames": round(result.dropped_frames),
         "first_drop_at_s": outcome.first_loss_s if outcome else None,
         "worst_backlog_bytes": outcome.worst_backlog_bytes if outcome else 0.0,
-        "events": [
-            {
-                "kind": event.kind.value,
-                "at_s": event.at_s,
-                "written_bytes": event.written_bytes,
-                "drive_c": event.drive_c,
-            }
-            for event in run.events[:1000]
-        ],
+        "events": _events(run),
     }
+
+
+def _events(run: WriteProfile) -> list[dict[str, object]]:
+    return [
+        {
+            "kind": event.kind.value,
+            "at_s": event.at_s,
+            "written_bytes": event.written_bytes,
+            "drive_c": event.drive_c,
+        }
+        for event in run.events[:1000]
+    ]
+
+
+def _finite(seconds: float) -> float | None:
+    return seconds if math.isfinite(seconds) else None
+
+
+def _offload_json(copied: Offloaded, ambient_c: float) -> dict[str, object]:
+    run = copied.run
+    return {
+        "simulated": True,
+        "ambient_c": ambient_c,
+        "link_cap_bytes_per_s": copied.chain.link_cap_bytes_per_s,
+        "copied_s": _finite(copied.copied_s),
+        "fitting_cards": copied.fitting,
+        "written_bytes": run.written_bytes,
+        "cards": [
+            {
+                "start_s": _finite(card.start_s),
+                "end_s": _finite(card.end_s),
+                "bytes_per_s": copied.rate_of(card) if math.isfinite(card.end_s) else None,
+            }
+            for card in copied.cards
+        ],
+        "lowest_write_bytes_per_s": run.lowest_ability_bytes_per_s,
+        "hottest_c": run.hottest_c,
+        "events": _events(run),
+    }
+
+
+def _print_offload(copied: Offloaded) -> None:
+    count, run = len(copied.cards), copied.run
+    if copied.fitting < count:
+        echo(f"The drive is full after {copied.fitting} of {count} cards (simulated).")
+    else:
+        cards = "the card" if count == 1 else f"{count} cards"
+        echo(f"Copies {cards} in {PLAIN.duration(copied.copied_s)} (simulated).")
+    lines = [
+        (
+            f"card {number}",
+            f"{PLAIN.duration(card.duration_s)} at {PLAIN.rate(copied.rate_of(card))}",
+        )
+        for number, card in enumerate(copied.cards[: copied.fitting][:_MOST_CARDS], start=1)
+    ]
+    lines.append(("hottest", PLAIN.temperature(run.hottest_c)))
+    print_lines(lines + _event_lines(run))
 
 
 def _print(result: Simulated) -> None:
@@ -148,8 +207,11 @@ def _print(result: Simulated) -> None:
     ]
     if result.outcome is not None:
         lines.append(("frames lost", PLAIN.number(result.dropped_frames, 0)))
-    lines += [
+    print_lines(lines + _event_lines(run))
+
+
+def _event_lines(run: WriteProfile) -> list[tuple[str, str]]:
+    return [
         (event.kind.value, f"after {PLAIN.duration(event.at_s)}, {PLAIN.size(event.written_bytes)}")
         for event in run.events[:8]
     ]
-    print_lines(lines)

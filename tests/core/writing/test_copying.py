@@ -17,7 +17,7 @@ from vastcellar.core.trace import Trace
 from vastcellar.core.writing.copying import CopyStage, copy_rate, what_a_faster_part_gains
 from vastcellar.core.writing.heat import HeatPath
 from vastcellar.core.writing.workloads import cards_in_a_row, flat_out, paced, takes_and_pauses
-from vastcellar.core.writing.write_profile import EventKind, write_profile
+from vastcellar.core.writing.write_profile import EventKind, Phase, write_profile
 
 DRIVE = WriteBehaviour(
     cache_write_bytes_per_s=1000e6,
@@ -73,15 +73,44 @@ def test_pauses_let_a_drive_fold():
     assert found[1].written_bytes == pytest.approx(160e9)
 
 
-def test_cards_in_a_row_offer_all_their_bytes():
-    load = cards_in_a_row(3, 50e9, 250e6, pause_s=60)
-    assert sum(p.offered_bytes_per_s * p.duration_s for p in load) == pytest.approx(150e9)
-    assert sum(p.duration_s for p in load) == pytest.approx(3 * 200 + 2 * 60)
+@given(
+    count=st.integers(1, 4),
+    card_gb=st.floats(1, 120),
+    reads_mb_per_s=st.floats(20, 3000),
+    pause_s=st.sampled_from((0.0, 60.0)),
+)
+def test_a_copy_waits_until_its_last_byte_is_written(count, card_gb, reads_mb_per_s, pause_s):
+    """However slow the drive, all bytes of every card arrive; never faster than the card reads."""
+    load = cards_in_a_row(count, card_gb * 1e9, reads_mb_per_s * 1e6, pause_s)
+    run = write_profile(DRIVE, PATH, 1e9, load, free_bytes=1e12)
+    assert run.written_bytes == pytest.approx(count * card_gb * 1e9)
+    ends = [run.written_after_s((number + 1) * card_gb * 1e9) for number in range(count)]
+    fastest_s = card_gb * 1e9 / min(reads_mb_per_s * 1e6, 1e9)
+    starts = [0.0, *(end + pause_s for end in ends[:-1])]
+    for start, end in zip(starts, ends, strict=True):
+        assert end - start >= fastest_s * (1 - 1e-9)
+    assert ends[-1] == pytest.approx(run.duration_s)
+
+
+def test_a_slow_card_takes_its_own_time_and_a_full_drive_ends_the_copy():
+    """50 GB at 100 MB/s, which this drive takes, are 500 s; what doesn't fit is never written."""
+    slow = write_profile(DRIVE, PATH, 1e9, cards_in_a_row(1, 50e9, 100e6), free_bytes=1e12)
+    assert slow.duration_s == pytest.approx(500)
+    full = write_profile(DRIVE, PATH, 1e9, cards_in_a_row(3, 50e9, np.inf), free_bytes=120e9)
+    assert full.written_bytes == pytest.approx(120e9)
+    assert full.written_after_s(100e9) < np.inf
+    assert full.written_after_s(150e9) == np.inf
+
+
+def test_no_workload_is_made_of_nothing():
+    """A day without a take, no card at all: said, not simulated."""
     assert flat_out(10)[0].offered_bytes_per_s == np.inf
     with pytest.raises(BadValueError):
         takes_and_pauses([], 1e6)
     with pytest.raises(BadValueError):
         cards_in_a_row(0, 1e9, 1e8)
+    with pytest.raises(BadValueError, match="total_bytes is -1"):
+        Phase(1e6, np.inf, -1.0)
 
 
 def trace_of(*pieces):

@@ -65,14 +65,13 @@ def cards_in_a_row(
 ) -> Workload:
     """Return the offload of *count* cards, one after the other, with a pause to swap them.
 
-    A card is offered at what it reads; a drive that takes less makes the phase longer than it
-    is, so the source's rate must be one that the link carries.
+    A copy waits for a drive that takes less than the card reads: it ends with its last byte.
     """
-    require_above_zero(
-        "cards", count=count, card_bytes=card_bytes, source_bytes_per_s=source_bytes_per_s
-    )
+    require_above_zero("cards", count=count, card_bytes=card_bytes)
+    if source_bytes_per_s != math.inf:
+        require_above_zero("cards", source_bytes_per_s=source_bytes_per_s)
     require_not_negative("cards", pause_s=pause_s)
-    copy = Phase(source_bytes_per_s, card_bytes / source_bytes_per_s)
+    copy = Phase(source_bytes_per_s, math.inf, card_bytes)
     phases = [copy]
     for _ in range(count - 1):
         phases += [Phase(0.0, pause_s), copy] if pause_s > 0 else [copy]

@@ -28,13 +28,21 @@ _EDGE_BYTES = 1.0  # closer to full or empty than this is full or empty
 
 @dataclass(frozen=True, slots=True)
 class Phase:
-    """A stretch of constant load: so many bytes a second for so long. Infinite = flat out."""
+    """A stretch of constant load: so many bytes a second for so long. Infinite = flat out.
+
+    A recorder doesn't wait: its phase ends with its time. A copy does: it has ``total_bytes``,
+    and ends when they are written, however long that takes.
+    """
 
     offered_bytes_per_s: float
     duration_s: float
+    total_bytes: float = math.inf
 
     def __post_init__(self) -> None:
-        require_above_zero("phase", duration_s=self.duration_s)
+        if self.total_bytes == math.inf or self.duration_s != math.inf:
+            require_above_zero("phase", duration_s=self.duration_s)
+        if self.total_bytes != math.inf:
+            require_above_zero("phase", total_bytes=self.total_bytes)
         if math.isnan(self.offered_bytes_per_s) or self.offered_bytes_per_s < 0:
             raise BadValueError(
                 f"offered_bytes_per_s is {self.offered_bytes_per_s}",
@@ -100,6 +108,17 @@ class WriteProfile:
         """Bytes written by the end."""
         last = self.intervals[-1]
         return last.written_at_start_bytes + last.written_bytes_per_s * last.duration_s
+
+    def written_after_s(self, written_bytes: float) -> float:
+        """Return when so many bytes were written, infinite where they never were."""
+        for interval in self.intervals:
+            end_bytes = (
+                interval.written_at_start_bytes + interval.written_bytes_per_s * interval.duration_s
+            )
+            if end_bytes >= written_bytes - _EDGE_BYTES and interval.written_bytes_per_s > 0:
+                into = written_bytes - interval.written_at_start_bytes
+                return interval.start_s + max(into, 0.0) / interval.written_bytes_per_s
+        return math.inf
 
     def first(self, kind: EventKind) -> Event | None:
         """Return the first event of *kind*, or None."""
@@ -205,17 +224,23 @@ def write_profile(
     events: list[Event] = []
     for phase in phases:
         end_s = state.at_s + phase.duration_s
-        while end_s - state.at_s > 1e-9:
+        left_bytes = phase.total_bytes
+        while end_s - state.at_s > 1e-9 and left_bytes > _EDGE_BYTES:
             interval = _next_interval(
                 behaviour, path, link_cap_bytes_per_s, phase, state, cache, free_bytes, whole
             )
             horizon_s = end_s - state.at_s
+            if interval.written_bytes_per_s > 0:
+                horizon_s = min(horizon_s, left_bytes / interval.written_bytes_per_s)
+            elif horizon_s == math.inf:
+                break  # the drive is full: what is left of a copy never comes
             duration_s, kind = _next_event(
                 behaviour, state, interval, cache, free_bytes, whole, horizon_s
             )
             if duration_s > 0:
                 intervals.append(replace(interval, duration_s=duration_s))
             _advance(behaviour, state, interval, duration_s, kind, cache, free_bytes)
+            left_bytes -= interval.written_bytes_per_s * duration_s
             if kind is not None:
                 events.append(Event(kind, state.at_s, state.written_bytes, state.drive_c))
             if len(events) > _MAX_EVENTS or len(intervals) > _MAX_EVENTS:

@@ -11,6 +11,7 @@ from vastcellar.core.units import (
     NumberFormat,
     parse_duration,
     parse_frame_rate,
+    parse_number,
     parse_rate,
     parse_share,
     parse_size,
@@ -26,6 +27,10 @@ from vastcellar.core.units import (
         ("1 274 Mb/s", 159.25e6),
         (f"1{THIN_SPACE}274 Mb/s", 159.25e6),
         ("1,274.02 Mb/s", 159.2525e6),
+        ("1.274,02 Mb/s", 159.2525e6),
+        ("1.274.000 kbit/s", 159.25e6),
+        ("100 MBit/s", 12.5e6),
+        ("0.500 MB/s", 0.5e6),
         ("12,5 MB/s", 12.5e6),
         ("160Mbps", 20e6),
         ("160 MBps", 160e6),
@@ -50,6 +55,9 @@ def test_a_rate_is_read_in_any_unit(text, bytes_per_s):
         ("fast", "can't be read"),
         ("3 bananas", "not a unit"),
         ("1.2.3 MB/s", "not a number"),
+        ("1.500 MB/s", "may be 1500"),
+        ("1,500 MB/s", "may be 1500"),
+        ("12,34,567.5 MB/s", "not a number"),
     ],
 )
 def test_a_bad_rate_says_what_where_and_the_mend(text, says):
@@ -58,6 +66,25 @@ def test_a_bad_rate_says_what_where_and_the_mend(text, says):
     assert says in str(caught.value)
     assert str(caught.value).startswith("Menu rate: ")
     assert caught.value.mend.startswith("Write")
+
+
+@given(st.floats(1, 9e8), st.sampled_from(".,"))
+def test_a_number_with_both_marks_is_read_by_the_last_one(number, point):
+    """However a country writes 1234567.25, both marks together leave nothing to ask."""
+    group = "," if point == "." else "."
+    text = f"{number:,.2f}".translate(str.maketrans({".": point, ",": group}))
+    for own_point in ".,":
+        assert parse_number(text, decimal_point=own_point) == round(number, 2)
+
+
+@given(st.integers(1, 999), st.integers(0, 999), st.sampled_from(".,"))
+def test_what_may_be_thousands_is_asked_back_and_both_mends_read(whole, rest, mark):
+    """1.500 is 1500 or 1.5: no guess is made, and each of the two ways offered is read."""
+    with pytest.raises(BadValueError, match="may be") as caught:
+        parse_size(f"{whole}{mark}{rest:03d} MB")
+    large, small = caught.value.mend.removeprefix("Write ").split(", or ")
+    assert parse_size(f"{large} MB") == (whole * 1000 + rest) * 10**6
+    assert parse_size(f"{small} MB") == whole * 10**6 + rest * 1000
 
 
 def test_sizes_keep_decimal_and_binary_apart():

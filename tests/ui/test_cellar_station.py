@@ -101,7 +101,7 @@ def test_in_a_cellar_of_ones_own_a_rig_is_a_rehearsal_and_proves_nothing(
 ):
     """Kept and shown as that; the verdict stays computed. Only a demo takes it for a drive."""
     monkeypatch.setattr(
-        "vastcellar.services.proving.tests_offered.rig_speed", lambda _s: float("inf")
+        "vastcellar.services.proving.planned_kinds.rig_speed", lambda _s: float("inf")
     )
     own = Cellar(places.cellar_file)
     own.add_unit(Unit("M-03", "pentle-q1-1", "drumlin-pocket"))

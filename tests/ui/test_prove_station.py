@@ -55,7 +55,7 @@ def run_on_rig(app, qtbot, kind: str, size_bytes: int, tag: str = ""):
 def subject_a(app, monkeypatch):
     # As fast as it goes: what is tested here is not how long a rig is watched.
     monkeypatch.setattr(
-        "vastcellar.services.proving.tests_offered.rig_speed", lambda _s: float("inf")
+        "vastcellar.services.proving.planned_kinds.rig_speed", lambda _s: float("inf")
     )
     app.bench.document.choose("A")
     return app
@@ -238,7 +238,7 @@ def test_how_much_is_written_may_be_a_time_a_share_or_until_steady(
 def test_two_folders_are_compared_by_turns_and_the_difference_is_said(
     subject_a, qtbot, tmp_path: Path, monkeypatch
 ):
-    offered = "vastcellar.services.proving.tests_offered"
+    offered = "vastcellar.services.proving.planned_tests"
     small = FlatPlan("burst", 8 * 2**20, shape=Shape(2**20, 2), reads_back=True)
     monkeypatch.setattr(f"{offered}.burst_plan", lambda: small)
     monkeypatch.setattr(f"{offered}.USUAL_TURNS", 3)

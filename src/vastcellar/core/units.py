@@ -36,8 +36,8 @@ kibi- = 1024 = Ki-
 mebi- = 1048576 = Mi-
 gibi- = 1073741824 = Gi-
 tebi- = 1099511627776 = Ti-
-bit = [information] = b = bits
-byte = 8 * bit = B = bytes
+bit = [information] = b = bits = Bit = Bits
+byte = 8 * bit = B = bytes = Byte = Bytes
 second = [time] = s = sec = secs = seconds
 minute = 60 * second = min = mins = minutes
 hour = 60 * minute = h = hr = hrs = hours
@@ -49,6 +49,8 @@ _AMBIGUOUS = re.compile(r"(?<![A-Za-z])(?P<prefix>[kmgt])(?P<b>b)(?P<ps>ps)?(?![
 _UNIT = re.compile(r"\s*[A-Za-zµμ]{1,20}(\s*/\s*[A-Za-zµμ]{1,20})?\s*")
 _PER_SECOND = re.compile(r"(?<![A-Za-z])([kKMGT]i?)?(bit|b|B)ps(?![A-Za-z])")
 _SPACES = re.compile("[\\s\u00a0\u2009\u202f]+")
+_MAY_BE_THOUSANDS = re.compile(r"[1-9]\d{0,2}[.,]\d{3}")
+_GROUPED = {".": re.compile(r"\d{1,3}(\.\d{3})+"), ",": re.compile(r"\d{1,3}(,\d{3})+")}
 _TERM = re.compile(r"\s*([-+]?[\d][\d.,']*|[-+]?[.,]\d+)\s*([^\d\s+.,-][^\d+,]*)?")
 
 
@@ -59,28 +61,59 @@ def _registry() -> pint.UnitRegistry[float]:
     return pint.UnitRegistry(_DEFINITIONS.strip().splitlines())
 
 
-def parse_number(text: str, *, where: str = "", decimal_point: str = ".") -> float:
+def parse_number(
+    text: str, *, where: str = "", decimal_point: str = ".", asks_back: bool = False
+) -> float:
     """Return the number written in *text*, thousands set apart or not.
 
-    A lone comma is a decimal comma where *decimal_point* says so, or where it can't be a
-    thousands mark ("12,5"). Raises BadValueError for anything that is not one finite number.
+    Of two kinds of mark the last one is the decimal point ("1.500,5", "1,500.5"). A lone mark is
+    one where *decimal_point* says so, or where it can't set thousands apart ("12,5").
+
+    Args:
+        text: as it was typed.
+        where: it was typed, for the sentence.
+        decimal_point: as this user writes it.
+        asks_back: whether "1.500" and "1,500" are refused: one writer in two means 1500.
+
+    Raises:
+        BadValueError: for anything that is not one finite number, or might be two.
+
     """
     bare = _SPACES.sub("", text).replace("'", "")
-    if decimal_point == ",":
-        bare = bare.replace(".", "").replace(",", ".") if "," in bare else bare
-    elif "." not in bare and bare.count(",") == 1 and not re.search(r",\d{3}$", bare):
-        bare = bare.replace(",", ".")
-    else:
-        bare = bare.replace(",", "")
-    try:
-        number = float(bare)
-    except ValueError:
+    if asks_back and _MAY_BE_THOUSANDS.fullmatch(bare):
+        whole, mark, rest = re.split("([.,])", bare)
+        raise BadValueError(
+            f"{text.strip()!r} may be {whole}{rest}, or {whole} and {rest} thousandths",
+            where=where,
+            mend=f"Write {whole}{rest}, or {whole}{mark}{rest.rstrip('0') or '0'}"
+            + ("0" if rest[-1] != "0" else ""),
+        )
+    marks = [mark for mark in bare if mark in ".,"]
+    decimal = decimal_point
+    if len(set(marks)) == 2:
+        decimal = marks[-1]
+    elif len(marks) == 1 and not re.search(r"[.,]\d{3}$", bare):
+        decimal = marks[0]  # it sets no thousands apart
+    elif len(marks) > 1:
+        decimal = "," if marks[0] == "." else "."  # 1.500.000: no number has two points
+    group = "." if decimal == "," else ","
+    whole = bare.split(decimal)[0].lstrip("+-")
+    if group in bare and not _GROUPED[group].fullmatch(whole):
         number = math.nan
+    else:
+        number = _float(bare.replace(group, "").replace(decimal, "."))
     if not math.isfinite(number):
         raise BadValueError(
             f"{text.strip()!r} is not a number", where=where, mend="Write digits, for example 12.5"
         )
     return number
+
+
+def _float(text: str) -> float:
+    try:
+        return float(text)
+    except ValueError:
+        return math.nan
 
 
 def _sum_of_terms(
@@ -101,7 +134,7 @@ def _sum_of_terms(
                 where=where,
                 mend=f"Write {example}",
             )
-        number = parse_number(match[1], where=where, decimal_point=decimal_point)
+        number = parse_number(match[1], where=where, decimal_point=decimal_point, asks_back=True)
         total += number * _factor(match[2] or "", text, dimension, base, example, where)
         position = match.end()
     return total

@@ -38,14 +38,39 @@ def test_what_a_line_comes_to(text, kind, value):
 
 @given(size=st.floats(1e6, 1e15), time_s=st.floats(1, 1e6), copies=st.integers(1, 9))
 def test_size_rate_and_time_undo_each_other(size, time_s, copies):
-    rate = quick_sum(f"{size:.0f} B in {time_s:.3f} s").value
-    again = quick_sum(f"{time_s:.3f} s at {rate:.6f} B/s x {copies} copies").value
+    rate = quick_sum(f"{size:.0f} B in {time_s:.4f} s").value
+    again = quick_sum(f"{time_s:.4f} s at {rate:.6f} B/s x {copies} copies").value
     assert again == pytest.approx(size * copies, rel=1e-4)
 
 
 def test_a_decimal_comma_is_read_where_it_is_the_custom():
     assert quick_sum("1,5 TB", decimal_point=",").value == 1.5e12
-    assert quick_sum("1,274 Mb/s").value == pytest.approx(159.25e6)
+    assert quick_sum("1 274 Mb/s").value == pytest.approx(159.25e6)
+
+
+@pytest.mark.parametrize(
+    ("text", "in_unit"),
+    [
+        ("1 TB in GiB", 931.32),
+        ("931 GiB in GB", 999.65),
+        ("10 Gb/s in MB/s", 1250),
+        ("52 min at 160 MB/s in GB", 499.2),
+        ("47 GB at 180 MB/s in min", 4.352),
+        ("100 MBit/s as MiB/s", 11.92),
+    ],
+)
+def test_a_unit_may_be_asked_for(text, in_unit):
+    """Whatever a line comes to can be had in any unit of its kind."""
+    answer = quick_sum(text)
+    assert answer.in_unit == pytest.approx(in_unit, rel=1e-3)
+    assert text.endswith(answer.unit)
+
+
+@pytest.mark.parametrize("text", ["4 TB in h", "1 TB in gb", "3 copies in GB", "1 TB in bananas"])
+def test_a_unit_of_another_kind_is_refused(text):
+    """A size has no hours, small letters may mean bits, and copies are no bytes."""
+    with pytest.raises(BadValueError):
+        quick_sum(text)
 
 
 def test_a_claim_is_held_against_links(catalog):

@@ -1,6 +1,7 @@
 """The quick sum: one line of sizes, rates, times and counts, and what it comes to.
 
-"52 min at 160 MB/s x 3 copies" is a size, "4 TB in 30 min" a rate, "47 GB at 180 MB/s" a time.
+"52 min at 160 MB/s x 3 copies" is a size, "4 TB in 30 min" a rate, "47 GB at 180 MB/s" a time;
+"931 GiB in GB" is the same size in another unit.
 What is meant follows from the kinds of the quantities, not from the words between them.
 """
 
@@ -8,7 +9,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from vastcellar.core.errors import BadValueError
@@ -33,6 +34,9 @@ _JOIN = re.compile(
     re.IGNORECASE,
 )
 _DIVIDE = re.compile(r"[/÷:]")
+_IN_UNIT = re.compile(
+    r"(?P<sum>.*\d.*)\s+(in|as|to)\s+(?P<unit>[A-Za-z]+(\s*/\s*[A-Za-z]+)?)\s*", re.DOTALL
+)
 _TIME_UNIT = re.compile(r"s|secs?|seconds?|min|mins|minutes?|h|hrs?|hours?|d", re.IGNORECASE)
 
 
@@ -43,6 +47,9 @@ class Kind(StrEnum):
     RATE = "rate"
     TIME = "time"
     COUNT = "count"
+
+
+_UNIT_READERS = {Kind.SIZE: parse_size, Kind.RATE: parse_rate, Kind.TIME: parse_duration}
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,6 +70,15 @@ class QuickAnswer:
     kind: Kind
     value: float
     parts: tuple[Quantity, ...]
+    unit: str = ""
+    """The unit that was asked for, "" where none was."""
+    one_unit: float = 1.0
+    """What one of it is, in the base unit of its kind."""
+
+    @property
+    def in_unit(self) -> float:
+        """The answer in the unit that was asked for."""
+        return self.value / self.one_unit
 
     def part(self, kind: Kind) -> float | None:
         """Return the quantity of *kind* in the line, or None."""
@@ -140,7 +156,7 @@ def _quantity(text: str, number: re.Match[str], decimal_point: str) -> tuple[Qua
     counted = _COUNTED.match(text, at)
     unit = None if counted or _JOIN.match(text, at) else _UNIT.match(text, at)
     if unit is None:
-        count = parse_number(number[0], where=_WHERE, decimal_point=decimal_point)
+        count = parse_number(number[0], where=_WHERE, decimal_point=decimal_point, asks_back=True)
         if count <= 0:
             raise BadValueError(f"{number[0]} counts nothing", where=_WHERE, mend="Count from 1")
         end = counted.end() if counted else number.end()
@@ -157,10 +173,19 @@ def _quantity(text: str, number: re.Match[str], decimal_point: str) -> tuple[Qua
 
 
 def quick_sum(text: str, *, decimal_point: str = ".") -> QuickAnswer:
-    """Return what the line *text* comes to.
+    """Return what the line *text* comes to; "1 TB in GiB" asks for it in a unit.
 
     Raises BadValueError for what can't be read, has no unit, or can't be put together.
     """
+    asked = _IN_UNIT.fullmatch(text)
+    if asked is not None and not _COUNTED.fullmatch(asked["unit"]):
+        answer, unit = quick_sum(asked["sum"], decimal_point=decimal_point), asked["unit"]
+        if answer.kind is Kind.COUNT:
+            raise BadValueError(
+                f"a count has no unit {unit!r}", where=_WHERE, mend="Leave the unit out"
+            )
+        one = float(_UNIT_READERS[answer.kind](f"1 {unit}", where=_WHERE))
+        return replace(answer, unit=unit, one_unit=one)
     parts = read_quantities(text, decimal_point=decimal_point)
     by_kind: dict[Kind, Quantity] = {}
     factor = 1.0

@@ -43,6 +43,12 @@ class Setup:
 
     def __post_init__(self) -> None:
         require_between("setup", 1, 64, sharing=self.sharing)
+        if self.sharing > 1 and not self.hub_keys:
+            raise BadValueError(
+                f"{self.sharing} devices are said to share a hub, and there is none",
+                where="setup",
+                mend="Name the hub, or let the device be alone on its port",
+            )
 
 
 @dataclass(frozen=True, slots=True)

@@ -210,7 +210,7 @@ class ProtocolRun:
             plan.bytes_to_write,
             most_s=step.most_s or math.inf,
             until_steady=step.until_steady,
-            reads_back=step.kind in (StepKind.READ, StepKind.BURST, StepKind.CAPACITY),
+            reads_back=plan.reads_back,
             fills_up=step.kind is StepKind.CAPACITY,
         )
         # A cooling pair waits for a full rest before each of its two.

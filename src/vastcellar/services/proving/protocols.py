@@ -73,6 +73,11 @@ class StepPlan:
     most_s: float
     """Infinite where only the drive's speed tells."""
 
+    @property
+    def reads_back(self) -> bool:
+        """Whether what was written is read, too."""
+        return self.step.kind in (StepKind.READ, StepKind.BURST, StepKind.CAPACITY)
+
 
 @dataclass(frozen=True)
 class ProtocolPlan:

@@ -62,9 +62,19 @@ def answer_line(text: str, catalog: Catalog, fmt: NumberFormat) -> AnsweredSum:
     else:
         headline = f"{fmt.number(answer.value)} ×"
     reckoned = reckoning(answer, fmt)
+    if answer.unit:
+        reckoned = reckoned or f"{headline} ÷ {_bare(answer, fmt)}"
+        headline = f"{fmt.number(answer.in_unit)} {answer.unit}"
     if reckoned:
         lines = (SumLine("sum", reckoned, headline), *lines)
     return AnsweredSum(answer, headline, lines, links, verdict)
+
+
+def _bare(answer: QuickAnswer, fmt: NumberFormat) -> str:
+    """Say what one of the unit asked for is."""
+    if answer.kind is Kind.SIZE:
+        return fmt.size(answer.one_unit)
+    return fmt.rate(answer.one_unit) if answer.kind is Kind.RATE else fmt.duration(answer.one_unit)
 
 
 def reckoning(answer: QuickAnswer, fmt: NumberFormat) -> str:

@@ -22,6 +22,7 @@ from vastcellar.services.proving.flat_proving import (
     live_diagnosis,
 )
 from vastcellar.services.proving.keeping import AnyProof
+from vastcellar.services.proving.planned_tests import Expected, expected_profile
 from vastcellar.services.proving.protocol_run import ProtocolProof
 from vastcellar.services.proving.recorder_proving import (
     Proof,
@@ -33,8 +34,6 @@ from vastcellar.services.proving.tests_offered import (
     FLAT,
     RECORDER,
     TURNS,
-    Expected,
-    expected_profile,
 )
 from vastcellar.services.runs.calibrating import CALIBRATES, Calibrated
 from vastcellar.services.runs.diagnosing import CAUSE_WORDS
@@ -223,8 +222,8 @@ class MeasurePage(QWidget):
         chain = judgement.chain if judgement else None
         if chain is None or form.test.kind not in FLAT:
             return
-        test, amount, ambient_c = form.test, form.asked, self._bench.document.shoot.ambient_c
-        self._seer.request(lambda: expected_profile(test, amount, chain, ambient_c))
+        wish, ambient_c = form.wish(), self._bench.document.shoot.ambient_c
+        self._seer.request(lambda: expected_profile(wish, chain, ambient_c))
 
     def _on_expected(self, expected: object) -> None:
         if isinstance(expected, Expected) and self.form.test.kind in FLAT:

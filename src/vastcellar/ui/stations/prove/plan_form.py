@@ -23,6 +23,13 @@ from vastcellar.core.protocols.protocols import StepKind
 from vastcellar.core.recording.recorder import RecorderLoad
 from vastcellar.core.units import parse_duration
 from vastcellar.services.proving.keeping import AnyProof
+from vastcellar.services.proving.planned_tests import (
+    PlannedTest,
+    PlanText,
+    make_proof,
+    plan_test,
+    plan_text,
+)
 from vastcellar.services.proving.protocols import Protocol, keep_own_protocol
 from vastcellar.services.proving.recorder_loads import load_of_camera
 from vastcellar.services.proving.tests_offered import (
@@ -30,12 +37,9 @@ from vastcellar.services.proving.tests_offered import (
     RECORDER,
     TESTS,
     TURNS,
-    PlanText,
     Test,
     Wish,
-    make_proof,
     offered_tests,
-    plan_text,
 )
 from vastcellar.ui.models.background import Background
 from vastcellar.ui.models.workbench import Workbench
@@ -54,6 +58,8 @@ class PlanForm(QWidget):
 
     test_changed = Signal()
     amount_changed = Signal()
+    _planned: PlannedTest | None = None
+    """What was announced last, as it will be run; None while it is reckoned anew."""
 
     def __init__(self, bench: Workbench) -> None:
         super().__init__()
@@ -210,7 +216,8 @@ class PlanForm(QWidget):
         needs = [judgements[key].need for key in keys if key in judgements]
         return sum(need.needed_write_bytes_per_s for need in needs)
 
-    def _wish(self) -> Wish:
+    def wish(self) -> Wish:
+        """Return what is asked for."""
         clips, other = self.clips.text().strip(), self.other.text().strip()
         return Wish(
             test=self.test,
@@ -230,13 +237,10 @@ class PlanForm(QWidget):
             raise BadValueError(
                 "no folder is chosen", where="Real folder", mend="Choose a folder on the drive"
             )
-        return make_proof(
-            self._wish(),
-            chain,
-            self._bench.document.shoot.ambient_c,
-            self._bench.workplace,
-            self._bench.shelf.records,
-        )
+        bench, planned = self._bench, self._planned
+        if planned is None or planned.chain != chain:  # it was not announced yet
+            planned = plan_test(self.wish(), chain, bench.document.shoot.ambient_c, bench.workplace)
+        return make_proof(planned, bench.workplace, bench.shelf.records)
 
     def refresh(self, *, is_busy: bool) -> None:
         """Show the subject's amounts, and its plan while nothing runs."""
@@ -270,6 +274,7 @@ class PlanForm(QWidget):
     def plan(self) -> None:
         """Say before a test what it will write; the disk is asked off the interface thread."""
         self.say(None)
+        self._planned = None
         bench, judgement = self._bench, self._bench.judgement
         chain = judgement.chain if judgement else None
         if bench.subject is None or chain is None:
@@ -278,12 +283,13 @@ class PlanForm(QWidget):
         if self.target.is_folder and not self.target.has_folder:
             self.plan_line.setText(f"{self.test.purpose}. Choose a folder on the drive.")
             return
-        wish, numbers = self._wish(), bench.look.numbers
+        wish, numbers = self.wish(), bench.look.numbers
         ambient_c, workplace = bench.document.shoot.ambient_c, bench.workplace
         self._planner.request(lambda: plan_text(wish, chain, ambient_c, workplace, numbers))
 
     def _on_plan(self, plan: object) -> None:
         if isinstance(plan, PlanText):
+            self._planned = plan.planned
             self.plan_line.setText(plan.text)
             self.say(plan.trouble)
 

@@ -8,7 +8,7 @@ from vastcellar.cli.printing import echo, print_json, print_lines
 from vastcellar.cli.running import is_demo
 from vastcellar.core.units import PLAIN
 from vastcellar.services.runs.calibrating import calibrate_unit, forget_calibration
-from vastcellar.services.words.calibration_wording import calibration_figures, fitted_words
+from vastcellar.services.runs.calibration_wording import calibration_figures, fitted_words
 from vastcellar.services.workplace.workplace import open_workplace
 
 

@@ -11,6 +11,7 @@ from vastcellar.core.chain.stages import Stage
 from vastcellar.core.evidence import Evidence
 from vastcellar.core.units import PLAIN
 from vastcellar.services.match.judging import chain_in_file
+from vastcellar.services.words.said_wording import said_words
 from vastcellar.services.workplace.catalogs import read_catalog
 from vastcellar.services.workplace.folders import folders
 
@@ -51,7 +52,7 @@ def chain(chain_file: Path, as_json: bool) -> None:
                         "typical_bytes_per_s": stage.typical_bytes_per_s,
                         "lasting": stage.is_lasting,
                         "evidence": stage.evidence.value,
-                        "why": stage.why,
+                        "why": said_words(stage.why, PLAIN),
                     }
                     for stage in built.stages
                 ],
@@ -86,4 +87,6 @@ def chain(chain_file: Path, as_json: bool) -> None:
 
 def _known(stage: Stage) -> str:
     """Say of a rate that isn't worked out whether somebody stated it or a run measured it."""
-    return f" ({stage.why})" if stage.evidence in (Evidence.STATED, Evidence.PROVED) else ""
+    if stage.evidence not in (Evidence.STATED, Evidence.PROVED):
+        return ""
+    return f" ({said_words(stage.why, PLAIN)})"

@@ -18,7 +18,7 @@ from vastcellar.core.printable import printable
 from vastcellar.core.units import PLAIN
 from vastcellar.services.proving.binding import bind, binding_question
 from vastcellar.services.proving.keeping import AnyProof, keep_any
-from vastcellar.services.words.calibration_wording import prediction_sentence
+from vastcellar.services.runs.calibration_wording import prediction_sentence
 from vastcellar.services.workplace.workplace import Workplace, open_workplace, require_unit
 
 

@@ -8,9 +8,8 @@ import click
 
 from vastcellar.cli.printing import echo, print_json
 from vastcellar.core.units import PLAIN
-from vastcellar.services.runs.replaying import CameraReplay, replay_in_file
+from vastcellar.services.runs.replaying import CameraReplay, replay_in_file, replay_sentence
 from vastcellar.services.shoot.shoots import shoot_in_file
-from vastcellar.services.words.verdict_wording import replay_sentence
 from vastcellar.services.workplace.catalogs import read_catalog
 from vastcellar.services.workplace.folders import folders
 

@@ -59,7 +59,7 @@ def _flat(proof: FlatProof, result: FlatResult, fmt: NumberFormat) -> Told:
     found = diagnosis_of_proof(proof, result)
     return Told(
         head=cause_sentence(found, fmt) if found else "",
-        evidence=evidence_sentence(found) if found else "",
+        evidence=evidence_sentence(found, fmt) if found else "",
         lines=tuple(_flat_lines(proof, result, fmt)),
         trace=result.write.trace,
         marks_s=tuple(finding.at_s for finding in found.findings) if found else (),
@@ -129,7 +129,7 @@ def _protocol(proof: ProtocolProof, fmt: NumberFormat) -> Told:
     first = next(iter(drawn or [step for step in steps if step.trace is not None]), Told())
     marks: tuple[float, ...] = ()
     if run.diagnosis is not None:
-        evidence = f"{evidence_sentence(run.diagnosis)} {evidence}".strip()
+        evidence = f"{evidence_sentence(run.diagnosis, fmt)} {evidence}".strip()
         marks = tuple(finding.at_s for finding in run.diagnosis.findings)
         head = f"{cause_sentence(run.diagnosis, fmt)} {head}"
     return Told(

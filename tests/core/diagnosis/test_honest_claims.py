@@ -69,7 +69,8 @@ def test_more_than_the_stated_link_carries_is_asked_about_not_explained():
     found = diagnose(trace_of((1951, 200)), 980e6)
     assert found.causes == ()
     assert Cause.LINK in found.candidates
-    assert "more than the stated link carries (980 MB/s)" in found.findings[0].evidence
+    (asked,) = found.findings[0].said
+    assert (asked.kind, dict(asked.values)["link_bytes_per_s"]) == ("another link", 980e6)
     assert found.deciding_test.startswith("Name the ceiling of the link")
 
 

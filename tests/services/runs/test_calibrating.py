@@ -73,7 +73,7 @@ def test_match_judges_a_unit_by_its_own_runs_and_goes_back_when_they_are_forgott
     assert before.verdict is not Verdict.FALLS_SHORT
     assert after.verdict is Verdict.FALLS_SHORT
     stages = {stage.key: stage for stage in after.chain.stages}
-    assert "fitted to its runs" in stages["direct"].why
+    assert dict(stages["direct"].why.values)["basis"] == "fitted to its runs"
     lone = replace(slipway, cameras=(camera,), copies=())
     what_if = judge_what_if(lone, camera, workplace.catalog, shelf, 24.0, 0.2)
     assert what_if.verdict is Verdict.FALLS_SHORT

@@ -19,6 +19,7 @@ from vastcellar.core.evidence import Evidence
 from vastcellar.core.links.hubs import route
 from vastcellar.core.links.links import LinkMode, Negotiated
 from vastcellar.core.parts.catalog import Catalog
+from vastcellar.core.said import said
 
 
 @dataclass(frozen=True, slots=True)
@@ -162,7 +163,9 @@ def _measured(stage: Stage, known: KnownRate | None) -> Stage:
             where=f"stage {stage.key!r}",
             mend="Check the unit, or which stage it belongs to",
         )
-    word = "stated, not measured here" if known.is_stated else "measured on this host"
-    why = f"{word}; typical would be {stage.typical_bytes_per_s / 1e6:,.0f} MB/s"
+    why = said(
+        "stated rate" if known.is_stated else "measured rate",
+        typical_bytes_per_s=stage.typical_bytes_per_s,
+    )
     evidence = Evidence.STATED if known.is_stated else Evidence.PROVED
     return replace(stage, typical_bytes_per_s=bytes_per_s, why=why, evidence=evidence)

@@ -15,6 +15,7 @@ from vastcellar.core.links.hubs import Hub, Route, uplink_bytes_per_s
 from vastcellar.core.links.links import Negotiated, best_mode, cable_modes
 from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.parts.parts import Drive, Enclosure, WriteBehaviour
+from vastcellar.core.said import Said, in_words, said
 from vastcellar.core.writing.lasting_rate import (
     write_when_warm_bytes_per_s,
     zone_write_bytes_per_s,
@@ -34,7 +35,7 @@ class Stage:
     part: str
     ceiling_bytes_per_s: float
     typical_bytes_per_s: float
-    why: str
+    why: Said
     evidence: Evidence
     is_lasting: bool = False
     """Whether it only counts once the fast cache is full or the case is warm."""
@@ -60,7 +61,7 @@ def format_stages(parts: Parts, stages: list[Stage]) -> list[Stage]:
                 file_system.name,
                 ceiling,
                 reaching,
-                f"{file_system.write_share:.0%} of what reaches it (typical)",
+                said("share of what reaches it", left_share=file_system.write_share),
                 Evidence.COMPUTED,
             )
         )
@@ -72,8 +73,7 @@ def format_stages(parts: Parts, stages: list[Stage]) -> list[Stage]:
                 "software",
                 ceiling,
                 reaching * ENCRYPTED_WRITE_SHARE,
-                f"{ENCRYPTED_WRITE_SHARE:.0%} of what reaches it, a third to nine tenths "
-                "(typical); reads stay",
+                said("encryption leaves", left_share=ENCRYPTED_WRITE_SHARE),
                 Evidence.COMPUTED,
             )
         )
@@ -92,7 +92,7 @@ def link_stages(parts: Parts, catalog: Catalog, way: Route) -> list[Stage]:
                 f"{parts.port.name}, {parts.host.name}",
                 port_best.ceiling_bytes_per_s,
                 port_best.ceiling_bytes_per_s,
-                f"{port_best.name} at its payload ceiling; losses in use are counted at the bridge",
+                said("port at its ceiling", mode=port_best.name),
                 Evidence.COMPUTED,
             )
         )
@@ -107,7 +107,7 @@ def link_stages(parts: Parts, catalog: Catalog, way: Route) -> list[Stage]:
                     parts.cable.name,
                     cable_best.ceiling_bytes_per_s,
                     cable_best.ceiling_bytes_per_s,
-                    rule or f"{cable_best.name} at its payload ceiling",
+                    in_words(rule) if rule else said("at its ceiling", mode=cable_best.name),
                     Evidence.COMPUTED,
                 )
             )
@@ -124,11 +124,11 @@ def _hub_stage(hub: Hub, uplink: Negotiated, sharing: int) -> Stage:
     mode = uplink.mode
     ceiling = mode.ceiling_bytes_per_s if mode else 0.0
     typical = uplink_bytes_per_s(uplink, sharing)
-    why = uplink.why
+    why = in_words(uplink.why)
     if mode and sharing > 1:
-        why = f"{sharing} devices at once share its uplink of {mode.short}"
+        why = said("devices share an uplink", devices=sharing, mode=mode.short)
     elif mode:
-        why = f"everything behind it shares one uplink of {mode.short}"
+        why = said("one uplink for all", mode=mode.short)
     return Stage("hub", "Hub", hub.name, ceiling, typical, why, Evidence.COMPUTED)
 
 
@@ -137,7 +137,8 @@ def _device_stage(parts: Parts, catalog: Catalog, negotiated: Negotiated) -> Sta
     own_best = best_mode(parts.device_modes, catalog.modes)
     ceiling = own_best.ceiling_bytes_per_s if own_best else 0.0
     mode = negotiated.mode
-    typical, why = (mode.typical_bytes_per_s, mode.source) if mode else (0.0, negotiated.why)
+    typical = mode.typical_bytes_per_s if mode else 0.0
+    why = in_words(mode.source if mode else negotiated.why)
     enclosure = parts.enclosure
     bridge_cap = enclosure.bridge_write_bytes_per_s if enclosure else 0.0
     if mode and bridge_cap:
@@ -146,9 +147,9 @@ def _device_stage(parts: Parts, catalog: Catalog, negotiated: Negotiated) -> Sta
         )
         typical = float(reached)
         if mode.ceiling_bytes_per_s >= ceiling:
-            why = f"what this bridge reaches on {mode.short} (typical of its class)"
+            why = said("bridge in its best mode", mode=mode.short)
         elif typical < mode.typical_bytes_per_s:
-            why = "the bridge's own limit"
+            why = said("own limit of the bridge")
     if enclosure is None:
         return Stage(
             "interface", "Interface", parts.drive.name, ceiling, typical, why, Evidence.COMPUTED
@@ -164,7 +165,7 @@ def _slot_stage(parts: Parts, enclosure: Enclosure) -> Stage:
         slot.name,
         slot.ceiling_bytes_per_s,
         slot.typical_bytes_per_s,
-        slot.why,
+        in_words(slot.why),
         Evidence.COMPUTED,
     )
 
@@ -184,7 +185,7 @@ def drive_stages(parts: Parts, ambient_c: float) -> list[Stage]:
                 drive.name,
                 drive.claimed_write_bytes_per_s,
                 drive.claimed_write_bytes_per_s,
-                "what its box says; what it writes for a whole take is not known",
+                said("only its box"),
                 Evidence.CLAIMED,
             )
         ]
@@ -197,7 +198,7 @@ def drive_stages(parts: Parts, ambient_c: float) -> list[Stage]:
                 drive.name,
                 drive.claimed_write_bytes_per_s,
                 behaviour.cache_write_bytes_per_s,
-                f"while its fast cache has room ({_basis(drive)})",
+                said("cache has room", basis=_basis(drive)),
                 Evidence.COMPUTED if drive.is_calibrated else Evidence.CLAIMED,
             )
         )
@@ -211,11 +212,11 @@ def _uncached_stages(parts: Parts, behaviour: WriteBehaviour) -> list[Stage]:
     """What it writes past its cache; a disk with zones where it is filled to, and at its end."""
     drive, has_zones = parts.drive, behaviour.inner_share < 1
     now = zone_write_bytes_per_s(behaviour, parts.filled_share)
-    why = "it has no cache: the same rate all along"
+    why = said("no cache")
     if behaviour.has_cache:
-        why = f"once the cache is full ({drive.medium}, {_basis(drive)})"
+        why = said("cache full", medium=drive.medium, basis=_basis(drive))
     elif has_zones:
-        why = f"in the zone it is filled to, {parts.filled_share:.0%} from the outside"
+        why = said("in its zone", filled_share=parts.filled_share)
     name = "Drive, after" if behaviour.has_cache else "Drive"
     stages = [
         Stage(
@@ -237,7 +238,7 @@ def _uncached_stages(parts: Parts, behaviour: WriteBehaviour) -> list[Stage]:
                 drive.name,
                 drive.claimed_write_bytes_per_s,
                 zone_write_bytes_per_s(behaviour, 1.0),
-                "on its innermost zone, when it is full",
+                said("innermost zone"),
                 Evidence.COMPUTED,
                 is_lasting=True,
             )
@@ -259,10 +260,9 @@ def _warm_stage(parts: Parts, behaviour: WriteBehaviour, ambient_c: float) -> St
         parts.enclosure.name if parts.enclosure else parts.drive.name,
         rate,
         rate,
-        f"capped at {stage.on_c:g} °C"
+        said("capped when hot", on_c=stage.on_c)
         if held
-        else f"the rate that never warms the drive to {stage.on_c:g} °C in a room of "
-        f"{ambient_c:g} °C",
+        else said("never gets hot", on_c=stage.on_c, room_c=ambient_c),
         Evidence.COMPUTED,
         is_lasting=True,
     )

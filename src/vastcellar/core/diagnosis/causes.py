@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from vastcellar.core.diagnosis.levels import Dip, Drop
+from vastcellar.core.said import Said
 
 
 class Cause(StrEnum):
@@ -68,10 +69,10 @@ class Why(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Reason:
-    """What speaks for a cause or against one: its kind, and the sentence."""
+    """What speaks for a cause or against one: its kind, and what is to be said of it."""
 
     why: Why
-    text: str
+    said: Said
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,7 +85,7 @@ class Finding:
     cause: Cause | None
     at_s: float
     at_bytes: float
-    evidence: str
+    said: tuple[Said, ...]
     candidates: tuple[Cause, ...] = ()
     why: Why = Why.OPEN
 

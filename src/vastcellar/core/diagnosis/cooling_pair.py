@@ -10,6 +10,7 @@ from vastcellar.core.diagnosis.causes import Reason, Why
 from vastcellar.core.diagnosis.dips import is_erratic
 from vastcellar.core.diagnosis.drop_causes import SAME_RATE, DropCase, is_same_fall
 from vastcellar.core.diagnosis.levels import Drop, RateLevels, apart
+from vastcellar.core.said import Said, said
 from vastcellar.core.trace import Trace
 
 SAME_BYTES = 0.04
@@ -43,7 +44,7 @@ def weigh_with_fan(
         elif _is_known_cliff(case, rest, fan_levels):
             _overrule(
                 case.against_heat,
-                f"with a fan, too, full rate ended after {case.drop.written_bytes / 1e9:.0f} GB",
+                said("fan: full rate ended, too", here_bytes=case.drop.written_bytes),
                 case.against_cache,
             )
         elif seen > case.drop.written_bytes * beyond and _at_full_rate(
@@ -51,7 +52,7 @@ def weigh_with_fan(
         ):
             _overrule(
                 case.against_cache,
-                f"with a fan it went on at full rate beyond {case.drop.written_bytes / 1e9:.0f} GB",
+                said("fan: went on beyond", here_bytes=case.drop.written_bytes),
                 case.against_heat,
             )
 
@@ -67,22 +68,22 @@ def _is_known_cliff(case: DropCase, rest: RateLevels, fan_levels: RateLevels) ->
 
 def _weigh_match(case: DropCase, match: Drop, beyond: float) -> None:
     times = match.written_bytes / case.drop.written_bytes
-    here, there = case.drop.written_bytes / 1e9, match.written_bytes / 1e9
+    here, there = case.drop.written_bytes, match.written_bytes
     if abs(times - 1) <= SAME_BYTES:
         _overrule(
             case.against_heat,
-            f"with a fan it came after the same bytes ({here:.1f} and {there:.1f} GB)",
+            said("fan: same bytes", here_bytes=here, there_bytes=there),
             case.against_cache,
         )
     elif times > beyond:
         _overrule(
             case.against_cache,
-            f"with a fan it came after more bytes ({there:.1f} instead of {here:.1f} GB)",
+            said("fan: more bytes", here_bytes=here, there_bytes=there),
             case.against_heat,
         )
 
 
-def _overrule(signs: list[Reason], word: str, weaker: list[Reason]) -> None:
+def _overrule(signs: list[Reason], word: Said, weaker: list[Reason]) -> None:
     """The fan changes one thing only: it outweighs what was read out of one run."""
     signs.insert(0, Reason(Why.FAN, word))
     weaker.clear()

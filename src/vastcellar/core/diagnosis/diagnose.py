@@ -18,6 +18,7 @@ from vastcellar.core.diagnosis.measured_rates import burst_rate, knee_bytes, rat
 from vastcellar.core.diagnosis.runs_of_trace import split_runs
 from vastcellar.core.diagnosis.two_stages import may_be_two_stages
 from vastcellar.core.errors import BadValueError
+from vastcellar.core.said import said
 from vastcellar.core.trace import Trace
 
 _LEAST_RUN_S = 6.0
@@ -27,10 +28,6 @@ _FAN_TEST = (
     "with a fan on the case: after the same bytes it is the cache, after more it is heat"
 )
 _DIRECT_TEST = "Run it again past the host's memory (direct I/O)"
-_NOT_BOTH_HEAT = (
-    "two throttle stages can't do both: on the heat of the rate after the first no drive goes on "
-    "warming to a second"
-)
 _AGAIN_TEST = "Run it again: lows at other places speak for the sample, at the same for heat"
 
 
@@ -135,8 +132,7 @@ def _weigh_with_teeth(
                 case.against_heat.append(
                     Reason(
                         Why.ABOVE_LOW,
-                        f"it stayed above the {low / 1e6:,.0f} MB/s that the throttle had gone "
-                        "down to",
+                        said("above the low", low_bytes_per_s=low),
                     )
                 )
                 continue
@@ -147,8 +143,7 @@ def _weigh_with_teeth(
             case.against_heat.append(
                 Reason(
                     Why.BEFORE_STAGE,
-                    f"a throttle's sawtooth came later at {np.median(after):.0f} °C: its stage had "
-                    "not been reached before",
+                    said("sawtooth later", later_c=float(np.median(after))),
                 )
             )
 
@@ -181,8 +176,7 @@ def _read_cases(
                     Cause.THERMAL,
                     last.drop.at_s,
                     last.drop.written_bytes,
-                    f"{len(found)} lasting drops in one run: a cache runs out once, so heat is "
-                    "among them",
+                    (said("several drops", drops=len(found)),),
                     why=Why.SEVERAL_DROPS,
                 )
             )
@@ -192,7 +186,7 @@ def _read_cases(
                         Cause.CACHE,
                         last.drop.at_s,
                         last.drop.written_bytes,
-                        _NOT_BOTH_HEAT,
+                        (said("not both heat"),),
                         why=Why.NOT_BOTH_HEAT,
                     )
                 )
@@ -210,7 +204,7 @@ def _weigh_not_both_heat(cases: list[DropCase]) -> None:
     heats = [case for case in cases if case.is_heat]
     for case in cases:
         if len(heats) == 1 and case is not heats[0] and not case.against_cache:
-            case.against_heat.append(Reason(Why.NOT_BOTH_HEAT, _NOT_BOTH_HEAT))
+            case.against_heat.append(Reason(Why.NOT_BOTH_HEAT, said("not both heat")))
 
 
 def _go_down_in_steps(cases: list[DropCase]) -> bool:
@@ -229,9 +223,7 @@ def _weigh_several(cases: list[DropCase]) -> None:
         for case in cases:
             rates = case.drop.after_bytes_per_s, cliffs[0].drop.after_bytes_per_s
             if case is not cliffs[0] and not case.against_heat and not is_same_rate(*rates):
-                case.against_cache.append(
-                    Reason(Why.CLIFF_ELSEWHERE, "the cache had run out elsewhere in this run")
-                )
+                case.against_cache.append(Reason(Why.CLIFF_ELSEWHERE, said("cliff elsewhere")))
     heats = [case for case in cases if case.is_heat]
     if len(cases) == 2 and len(heats) == 1:
         other = next(case for case in cases if case is not heats[0])
@@ -242,47 +234,33 @@ def _weigh_several(cases: list[DropCase]) -> None:
                 other.against_heat.append(
                     Reason(
                         Why.SECOND_NOT_HOTTER,
-                        "a second stage would have been hotter than the first",
+                        said("second not hotter"),
                     )
                 )
 
 
 def _finding(case: DropCase) -> Finding:
     drop = case.drop
-    fell = (
-        f"from {drop.before_bytes_per_s / 1e6:,.0f} to {drop.after_bytes_per_s / 1e6:,.0f} MB/s "
-        f"after {drop.written_bytes / 1e9:.1f} GB"
+    fell = said(
+        "fell",
+        before_bytes_per_s=drop.before_bytes_per_s,
+        after_bytes_per_s=drop.after_bytes_per_s,
+        written_bytes=drop.written_bytes,
     )
+    at = drop.at_s, drop.written_bytes
     if case.may_be_memory:
-        text = f"{fell}; so early and from such a rate the host's memory may have been full"
         left = (Cause.CACHE, Cause.HOST_CACHE)
-        return Finding(None, drop.at_s, drop.written_bytes, text, left)
+        return Finding(None, *at, (fell, said("memory may be full")), left)
     if case.is_heat:
-        return Finding(
-            Cause.THERMAL,
-            drop.at_s,
-            drop.written_bytes,
-            f"{fell}; {case.against_cache[0].text}",
-            why=case.against_cache[0].why,
-        )
+        first = case.against_cache[0]
+        return Finding(Cause.THERMAL, *at, (fell, first.said), why=first.why)
     if case.is_cache:
-        return Finding(
-            Cause.CACHE,
-            drop.at_s,
-            drop.written_bytes,
-            f"{fell}; {case.against_heat[0].text}",
-            why=case.against_heat[0].why,
-        )
+        first = case.against_heat[0]
+        return Finding(Cause.CACHE, *at, (fell, first.said), why=first.why)
+    signs = tuple(reason.said for reason in case.against_heat + case.against_cache)
     both = case.against_heat and case.against_cache
-    reason = (
-        "the signs contradict each other: "
-        + "; ".join(reason.text for reason in case.against_heat + case.against_cache)
-        if both
-        else "a full cache and a throttling drive look alike here"
-    )
-    return Finding(
-        None, drop.at_s, drop.written_bytes, f"{fell}; {reason}", (Cause.CACHE, Cause.THERMAL)
-    )
+    why = (said("signs contradict"), *signs) if both else (said("alike here"),)
+    return Finding(None, *at, (fell, *why), (Cause.CACHE, Cause.THERMAL))
 
 
 # The whole

@@ -8,6 +8,7 @@ import numpy as np
 
 from vastcellar.core.diagnosis.causes import SENSOR_K, Cause, Finding, Why
 from vastcellar.core.diagnosis.levels import Dip, RateLevels
+from vastcellar.core.said import said
 from vastcellar.core.trace import Trace
 
 EQUAL_DEPTH = 0.16
@@ -27,7 +28,6 @@ def weigh_dips(levels: RateLevels, run: Trace) -> list[Finding]:
     row = sawtooth(levels, run)
     if row:
         started = [dip.start_c for dip in row if not math.isnan(dip.start_c)]
-        at = f", each from {np.median(started):.0f} °C" if started else ""
         depth, length_s = (
             float(np.median([getattr(dip, name) for dip in row]))
             for name in ("share", "duration_s")
@@ -37,8 +37,15 @@ def weigh_dips(levels: RateLevels, run: Trace) -> list[Finding]:
                 Cause.THERMAL,
                 row[0].start_s,
                 row[0].start_bytes,
-                f"{len(row)} lows of equal depth ({depth:.0%} of the rate) and about "
-                f"{length_s:.0f} s after a quiet warm-up{at}: a throttle's sawtooth",
+                (
+                    said(
+                        "sawtooth",
+                        lows=len(row),
+                        depth_share=depth,
+                        length_s=length_s,
+                        from_c=float(np.median(started)) if started else math.nan,
+                    ),
+                ),
                 why=Why.SAWTOOTH,
             )
         ]
@@ -51,8 +58,16 @@ def weigh_dips(levels: RateLevels, run: Trace) -> list[Finding]:
                 Cause.INCONSISTENT,
                 at_s,
                 at_bytes,
-                f"{len(dips)} lows at random times, down to {deep:.0%} to {shallow:.0%} of the "
-                f"rate, {len(stalls)} of them stalls, the longest {longest:.0f} s",
+                (
+                    said(
+                        "random lows",
+                        lows=len(dips),
+                        deepest_share=deep,
+                        shallowest_share=shallow,
+                        stalls=len(stalls),
+                        longest_s=longest,
+                    ),
+                ),
                 why=Why.RANDOM_LOWS,
             )
         ]
@@ -61,7 +76,7 @@ def weigh_dips(levels: RateLevels, run: Trace) -> list[Finding]:
             None,
             at_s,
             at_bytes,
-            f"{len(dips)} lows that came back: too few to tell heat from an erratic sample",
+            (said("too few lows", lows=len(dips)),),
             (Cause.THERMAL, Cause.INCONSISTENT),
         )
     ]

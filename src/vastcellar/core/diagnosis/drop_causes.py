@@ -14,6 +14,7 @@ import numpy as np
 from vastcellar.core.diagnosis.causes import Reason, Why
 from vastcellar.core.diagnosis.host_burst import HOST_BURST_S
 from vastcellar.core.diagnosis.levels import Drop, RateLevels, apart
+from vastcellar.core.said import said
 from vastcellar.core.trace import Trace
 
 COOL_C = 50.0
@@ -98,16 +99,14 @@ def weigh_drops(
             case.against_heat.append(
                 Reason(
                     Why.TOO_EARLY,
-                    f"only {case.drop.written_bytes / 1e9:.1f} GB had been written: "
-                    "that warms no drive to its limit",
+                    said("too few bytes", written_bytes=case.drop.written_bytes),
                 )
             )
         if _swings_only_after(case.drop, run, found):
             case.against_heat.append(
                 Reason(
                     Why.SWINGS,
-                    "the rate swings every few seconds after it and didn't before: too quick for "
-                    "heat, usual past the cache",
+                    said("swings after"),
                 )
             )
         share = _share_at_once(case.drop, run, found)
@@ -115,9 +114,7 @@ def weigh_drops(
             case.against_heat.append(
                 Reason(
                     Why.TOO_DEEP,
-                    f"it fell to {share:.0%} in one step and stayed there for "
-                    f"{(end_s - case.drop.at_s) / 60:.0f} min: lower than a first throttle stage "
-                    "goes",
+                    said("too deep", left_share=share, held_s=end_s - case.drop.at_s),
                 )
             )
     _weigh_between_runs(cases, runs, levels)
@@ -175,13 +172,13 @@ def _weigh_temperature(
     if math.isnan(drop.at_c):
         return
     if drop.at_c < COOL_C:
-        case.against_heat.append(Reason(Why.COOL, f"at {drop.at_c:.0f} °C no drive throttles"))
+        case.against_heat.append(Reason(Why.COOL, said("too cool", at_c=drop.at_c)))
     hottest = _hottest_at_rate(runs, levels, drop.before_bytes_per_s)
     if hottest >= drop.at_c + HOTTER_K:
         case.against_heat.append(
             Reason(
                 Why.HOTTER_BEFORE,
-                f"it ran at full rate at {hottest:.0f} °C, hotter than the {drop.at_c:.0f} °C here",
+                said("hotter before", hottest_c=hottest, at_c=drop.at_c),
             )
         )
     after = (run.elapsed_s > drop.at_s + 5) & (run.elapsed_s < drop.at_s + drop.held_s - 5)
@@ -189,9 +186,7 @@ def _weigh_temperature(
     celsius = celsius[np.isfinite(celsius)]
     if celsius.size >= 10 and float(np.quantile(celsius, 0.05)) <= drop.at_c - COOLED_K:
         case.against_heat.append(
-            Reason(
-                Why.COOLED, f"it cooled {drop.at_c - float(celsius.min()):.0f} K and stayed slow"
-            )
+            Reason(Why.COOLED, said("cooled", cooled_k=drop.at_c - float(celsius.min())))
         )
 
 
@@ -253,7 +248,7 @@ def _weigh_pair(one: DropCase, other: DropCase) -> None:
             case.against_heat.append(
                 Reason(
                     Why.OTHER_HEAT,
-                    f"the same drop came at {one.drop.at_c:.0f} and at {other.drop.at_c:.0f} °C",
+                    said("another heat", one_c=one.drop.at_c, other_c=other.drop.at_c),
                 )
             )
     elif is_decided:
@@ -263,9 +258,11 @@ def _weigh_pair(one: DropCase, other: DropCase) -> None:
             case.against_heat.append(
                 Reason(
                     Why.SAME_BYTES,
-                    f"the same drop came after the same bytes again "
-                    f"({one.drop.written_bytes / 1e9:.0f} and "
-                    f"{other.drop.written_bytes / 1e9:.0f} GB)",
+                    said(
+                        "same bytes again",
+                        one_bytes=one.drop.written_bytes,
+                        other_bytes=other.drop.written_bytes,
+                    ),
                 )
             )
 
@@ -277,7 +274,7 @@ def _weigh_like(case: DropCase, cases: list[DropCase]) -> None:
     for other in cases:
         if other.run == case.run or not is_same_fall(case.drop, other.drop):
             continue
-        word = f"the same fall as in run {other.run + 1}"
+        word = said("same as in run", run=other.run + 1)
         if other.is_cache:
             case.against_heat.append(Reason(Why.LIKE_OTHER_RUN, word))
         elif other.is_heat:

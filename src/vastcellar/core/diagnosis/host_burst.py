@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 
 from vastcellar.core.diagnosis.causes import Cause, Finding, Why
 from vastcellar.core.diagnosis.levels import Drop, RateLevels
 from vastcellar.core.diagnosis.rate_levels import find_levels
+from vastcellar.core.said import said
 from vastcellar.core.trace import Trace
 
 AT_LINK = 0.075
@@ -58,18 +61,23 @@ def without_host_burst(
             None,
             last.at_s,
             last.written_bytes,
-            f"the first {excess / 1e9:.1f} GB beyond the later rate came at {first / 1e6:,.0f} "
-            "MB/s: a small cache, or the host's memory",
+            (said("small cache or memory", excess_bytes=excess, rate_bytes_per_s=first),),
             (Cause.CACHE, Cause.HOST_CACHE),
         )
         return clean, [finding], find_levels(clean)
-    than = f"than the {link / 1e6:,.0f} MB/s of the link" if link else "than any link carries"
     finding = Finding(
         Cause.HOST_CACHE,
         last.at_s,
         last.written_bytes,
-        f"the first {last.at_s - begin_s:.0f} s came at {first / 1e6:,.0f} MB/s, more {than}: "
-        f"{excess / 1e9:.1f} GB went into the host's memory",
+        (
+            said(
+                "over the link" if link else "over any link",
+                first_s=last.at_s - begin_s,
+                rate_bytes_per_s=first,
+                link_bytes_per_s=link or math.nan,
+                excess_bytes=excess,
+            ),
+        ),
         why=Why.OVER_LINK,
     )
     return clean, [finding], find_levels(clean)

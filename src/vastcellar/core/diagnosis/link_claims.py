@@ -8,6 +8,7 @@ from vastcellar.core.diagnosis.causes import Cause, Diagnosis, Finding, Why
 from vastcellar.core.diagnosis.host_burst import AT_LINK, LARGEST_MEMORY_BYTES, OVER_LINK
 from vastcellar.core.diagnosis.levels import RateLevels
 from vastcellar.core.diagnosis.measured_rates import burst_rate
+from vastcellar.core.said import said
 from vastcellar.core.trace import Trace
 
 _LASTING_S = 15.0
@@ -28,11 +29,8 @@ def lasting_over(levels: tuple[RateLevels, ...], link: float) -> float | None:
 
 def with_question(found: Diagnosis, rate: float, link: float) -> Diagnosis:
     """Ask which link it was, and say nothing that rests on the one that was stated."""
-    text = (
-        f"it went on at {rate / 1e6:,.0f} MB/s, more than the stated link carries "
-        f"({link / 1e6:,.0f} MB/s): it is another link"
-    )
-    asked = Finding(None, 0.0, 0.0, text, (Cause.LINK,))
+    more = said("another link", rate_bytes_per_s=rate, link_bytes_per_s=link)
+    asked = Finding(None, 0.0, 0.0, (more,), (Cause.LINK,))
     tests = [LINK_TEST, found.deciding_test.replace(LINK_TEST, "").strip(". ")]
     left = (*found.candidates, *(() if Cause.LINK in found.candidates else (Cause.LINK,)))
     return replace(
@@ -46,18 +44,19 @@ def with_question(found: Diagnosis, rate: float, link: float) -> Diagnosis:
 def flat(levels: tuple[RateLevels, ...], link: float | None, trace: Trace) -> Finding:
     """Return what a trace without a slowdown says: the link's ceiling, or the drive's own rate."""
     rate = max(burst_rate(found).value for found in levels)
-    how = "it fell evenly along the bytes, as a hard disk does towards its inner zones"
     is_sliding = any(found.slides for found in levels)
-    seen = how if is_sliding else "no slowdown"
-    seen += f" in {trace.written_bytes[-1] / 1e9:.1f} GB and {trace.duration_s:.0f} s"
+    seen = said(
+        "fell evenly" if is_sliding else "no slowdown",
+        seen_bytes=float(trace.written_bytes[-1]),
+        seen_s=trace.duration_s,
+    )
     at_s, at_bytes = trace.duration_s, float(trace.written_bytes[-1])
     if link is None:
         return Finding(
             None,
             at_s,
             at_bytes,
-            f"{seen}; whether the link or the drive ends at {rate / 1e6:,.0f} MB/s shows only "
-            "with the link's ceiling",
+            (seen, said("link or drive", rate_bytes_per_s=rate)),
             (Cause.LINK, Cause.HEALTHY),
         )
     if rate >= link * (1 - AT_LINK):
@@ -65,14 +64,13 @@ def flat(levels: tuple[RateLevels, ...], link: float | None, trace: Trace) -> Fi
             Cause.LINK,
             at_s,
             at_bytes,
-            f"{seen}; flat at {rate / 1e6:,.0f} MB/s, the ceiling of the link "
-            f"({link / 1e6:,.0f} MB/s)",
+            (seen, said("flat at the link", rate_bytes_per_s=rate, link_bytes_per_s=link)),
             why=Why.AT_LINK,
         )
     return Finding(
         Cause.HEALTHY,
         at_s,
         at_bytes,
-        f"{seen}; flat below the link's {link / 1e6:,.0f} MB/s",
+        (seen, said("flat below the link", link_bytes_per_s=link)),
         why=Why.FLAT,
     )

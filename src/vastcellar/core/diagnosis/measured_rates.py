@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from vastcellar.core.diagnosis.causes import SENSOR_K, Cause, Estimate, Finding
+from vastcellar.core.diagnosis.causes import SENSOR_K, Cause, Estimate, Finding, Why
 from vastcellar.core.diagnosis.drop_causes import DropCase
 from vastcellar.core.diagnosis.levels import Drop, RateLevels
 from vastcellar.core.trace import FloatArray
@@ -72,9 +72,7 @@ def throttle_c(
 ) -> Estimate | None:
     """Return at how many degrees heat slowed the drive; None where nothing was read."""
     readings = [drop.at_c for drop in hot if not math.isnan(drop.at_c)]
-    if not readings and any(
-        f.cause is Cause.THERMAL and "sawtooth" in f.evidence for f in findings
-    ):
+    if not readings and any(f.cause is Cause.THERMAL and f.why is Why.SAWTOOTH for f in findings):
         readings = [
             dip.start_c for each in levels for dip in each.dips if not math.isnan(dip.start_c)
         ]

@@ -8,7 +8,8 @@ from typing import Any
 from vastcellar.core.diagnosis.causes import CANNOT_TELL, Cause, Diagnosis, Estimate
 from vastcellar.core.diagnosis.diagnose import diagnose, diagnose_cooling_pair
 from vastcellar.core.errors import BadFileError, BadValueError
-from vastcellar.core.units import NumberFormat
+from vastcellar.core.units import PLAIN, NumberFormat
+from vastcellar.services.words.said_wording import sentence_of
 from vastcellar.store.trace_csv import read_trace
 
 __all__ = ["CAUSE_WORDS", "Diagnosis", "diagnosis_figures", "pair_in_files", "trace_in_file"]
@@ -86,7 +87,7 @@ def diagnosis_figures(found: Diagnosis) -> dict[str, Any]:
                 "candidates": [cause.value for cause in each.candidates],
                 "at_s": each.at_s,
                 "at_bytes": each.at_bytes,
-                "evidence": each.evidence,
+                "evidence": sentence_of(each.said, PLAIN),
             }
             for each in found.findings
         ],
@@ -107,9 +108,10 @@ def cause_sentence(found: Diagnosis, fmt: NumberFormat) -> str:
     return f"{sentence}. Nothing is said beyond the {fmt.size(found.seen_bytes)} seen."
 
 
-def evidence_sentence(found: Diagnosis) -> str:
+def evidence_sentence(found: Diagnosis, fmt: NumberFormat) -> str:
     """Return the evidence of each finding, and the test that would decide what is open."""
-    parts = [f"{each.evidence[0].upper()}{each.evidence[1:]}." for each in found.findings]
+    told = [sentence_of(each.said, fmt) for each in found.findings]
+    parts = [f"{each[0].upper()}{each[1:]}." for each in told]
     if found.deciding_test:
         parts.append(f"{found.deciding_test}.")
     return " ".join(parts)

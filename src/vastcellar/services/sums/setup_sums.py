@@ -17,6 +17,7 @@ from vastcellar.core.writing.write_profile import (
 )
 from vastcellar.services.sums.need_sums import guarantee_sum, need_sum, take_sum
 from vastcellar.services.sums.sum_lines import Sum, SumLine
+from vastcellar.services.words.said_wording import said_words
 
 __all__ = ["Sum", "SumLine", "sums_of"]
 
@@ -74,7 +75,9 @@ def link_sum(chain: Chain, fmt: NumberFormat) -> Sum:
 
 
 def _stage_line(stage: Stage, fmt: NumberFormat) -> SumLine:
-    return SumLine(stage.name.lower(), stage.why, fmt.rate(stage.typical_bytes_per_s))
+    return SumLine(
+        stage.name.lower(), said_words(stage.why, fmt), fmt.rate(stage.typical_bytes_per_s)
+    )
 
 
 def _profile_sums(

@@ -11,7 +11,6 @@ from vastcellar.core.verdict.bottlenecks import Bottleneck
 from vastcellar.core.verdict.judgement import Judgement
 from vastcellar.core.verdict.mends import Change, Mend
 from vastcellar.core.writing.write_profile import EventKind
-from vastcellar.services.runs.replaying import CameraReplay
 from vastcellar.services.words.reach_wording import beside_words, differences_words
 
 SHORT_WORDS = {
@@ -245,17 +244,3 @@ def useless_sentence(useless: tuple[Mend, ...], fmt: NumberFormat) -> str:
     listed = kinds[0] if len(kinds) == 1 else f"{', '.join(kinds[:-1])} or {kinds[-1]}"
     best = max(mend.judgement.lowest_ability_bytes_per_s for mend in useless)
     return f"another {listed} would not help: {fmt.rate(best)} at best"
-
-
-def replay_sentence(each: CameraReplay, fmt: NumberFormat) -> str:
-    """Return what a camera would have met on the drive of a trace."""
-    camera, replayed, outcome = each.camera, each.replay, each.replay.outcome
-    head = f"{camera.key} {camera.name}: {SHORT_WORDS[replayed.verdict]}"
-    if replayed.margin is not None:
-        head += f" {fmt.percent(replayed.margin, signed=True)}"
-    if outcome.lost_bytes > 0:
-        return f"{head}, the first frame lost after {fmt.duration(outcome.first_loss_s)}"
-    if replayed.verdict is Verdict.NOT_KNOWN:
-        share = fmt.percent(replayed.covered_share)
-        return f"{head}: the trace ends after {share} of the longest take's bytes"
-    return f"{head}, most in the buffer {fmt.size(outcome.worst_backlog_bytes)}"

@@ -13,8 +13,8 @@ from PySide6.QtWidgets import (
 
 from vastcellar.core.parts.units import Unit, free_bytes_on
 from vastcellar.services.proving.binding import identity_words, twins
+from vastcellar.services.runs.calibration_wording import calibration_words
 from vastcellar.services.runs.run_rows import RUN_HEADERS, run_rows
-from vastcellar.services.words.calibration_wording import calibration_words
 from vastcellar.ui.models.text_table import TextTable
 from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.stations.cellar.shelf_view import ShelfView

@@ -16,6 +16,7 @@ from vastcellar.core.verdict.judgement import Judgement
 from vastcellar.core.verdict.mends import Mend
 from vastcellar.services.match.matching import judge_what_if
 from vastcellar.services.words.part_wording import cable_details, drive_details, enclosure_details
+from vastcellar.services.words.said_wording import said_words
 from vastcellar.services.words.verdict_wording import mend_title, short_verdict, useless_sentence
 from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.stations.match.channel_view import ChannelView
@@ -151,7 +152,9 @@ class ChainPage(QWidget):
         is_known = device is not None and device.evidence in (Evidence.PROVED, Evidence.STATED)
         self.measured.show_value(device.typical_bytes_per_s if device and is_known else 0.0)
         if not self.measured.property("wrong"):
-            self.measured_note.setText(device.why if device else "")
+            self.measured_note.setText(
+                said_words(device.why, self._bench.look.numbers) if device else ""
+            )
 
     def _on_more(self) -> None:
         self.pickers.show_more(not self.pickers.is_more_shown)

@@ -36,8 +36,8 @@ from vastcellar.services.proving.tests_offered import (
     TURNS,
 )
 from vastcellar.services.runs.calibrating import CALIBRATES, Calibrated
+from vastcellar.services.runs.calibration_wording import calibrated_sentence
 from vastcellar.services.runs.diagnosing import CAUSE_WORDS
-from vastcellar.services.words.calibration_wording import calibrated_sentence
 from vastcellar.services.words.verdict_wording import told_verdict
 from vastcellar.services.workplace.exports import save_bytes
 from vastcellar.ui.models.background import Background

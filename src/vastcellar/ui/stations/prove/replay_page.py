@@ -16,7 +16,7 @@ from vastcellar.services.runs.measured_runs import (
     replay_of_run,
     trace_of_run,
 )
-from vastcellar.services.words.verdict_wording import replay_sentence
+from vastcellar.services.runs.replaying import replay_sentence
 from vastcellar.ui.models.background import Background
 from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.stations.prove.run_picks import run_name

@@ -18,8 +18,8 @@ from vastcellar.services.proving.recorder_proving import (
     predicted_frames_dropped,
 )
 from vastcellar.services.runs.calibrating import PredictionCheck
+from vastcellar.services.runs.calibration_wording import prediction_sentence
 from vastcellar.services.runs.diagnosing import cause_sentence, evidence_sentence
-from vastcellar.services.words.calibration_wording import prediction_sentence
 from vastcellar.ui.look import Look
 from vastcellar.ui.widgets.cards import label, row
 from vastcellar.ui.widgets.figure import Figure
@@ -162,7 +162,7 @@ class ResultPanel(QWidget):
         numbers = self._look.numbers
         if run.diagnosis is not None:
             self._say_cause(
-                cause_sentence(run.diagnosis, numbers), evidence_sentence(run.diagnosis)
+                cause_sentence(run.diagnosis, numbers), evidence_sentence(run.diagnosis, numbers)
             )
             self.say_calibrated(protocol_sentence(run, numbers)[0])
         else:
@@ -175,7 +175,9 @@ class ResultPanel(QWidget):
         prediction: PredictionCheck | None = None,
     ) -> None:
         """Say what slowed the drive, on what evidence, and whether that was predicted."""
-        self._say_cause(cause_sentence(found, self._look.numbers), evidence_sentence(found))
+        self._say_cause(
+            cause_sentence(found, self._look.numbers), evidence_sentence(found, self._look.numbers)
+        )
         self.evidence_line.setToolTip("\n".join(notes))
         if prediction is not None:
             self.say_calibrated(prediction_sentence(prediction, self._look.numbers))

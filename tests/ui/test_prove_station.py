@@ -332,7 +332,7 @@ def test_a_cooling_pair_waits_for_hands_decides_and_calibrates_the_unit(subject_
     for asked in ("The drive must be cool and idle", "Put a fan on the case"):
         qtbot.waitUntil(lambda asked=asked: asked in page.hands.text.text())
         qtbot.waitUntil(lambda: page.hands.isVisibleTo(page))
-        assert "your turn" in app.window.job_strip.text.text()
+        qtbot.waitUntil(lambda: "your turn" in app.window.job_strip.text.text())
         qtbot.mouseClick(page.hands.go_on, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: not app.jobs.is_busy)
     assert not page.hands.isVisibleTo(page)

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from vastcellar.core.evidence import Verdict, verdict_for_margin
 from vastcellar.core.shoot.media import DayOnMedia, count_media, fill_media
 from vastcellar.core.shoot.needs import Need, camera_need
 from vastcellar.core.shoot.rolls import RollCounts, count_takes, lay_out_takes, ordinary_take_s
@@ -99,6 +100,17 @@ class CopyPlan:
     def needed_bytes(self) -> float:
         """The most that it has to hold at any time."""
         return float(self.held_bytes.max(initial=0.0))
+
+
+def copy_verdict(plan: CopyPlan, free_bytes: float | None) -> tuple[Verdict, float | None]:
+    """Return whether the room of its units holds a copy, and the margin as a share of its need.
+
+    Not known without units, or for a copy of nothing.
+    """
+    if free_bytes is None or plan.needed_bytes <= 0:
+        return Verdict.NOT_KNOWN, None
+    margin = free_bytes / plan.needed_bytes - 1
+    return verdict_for_margin(margin), margin
 
 
 @dataclass(frozen=True)

@@ -237,9 +237,10 @@ class PlanForm(QWidget):
             raise BadValueError(
                 "no folder is chosen", where="Real folder", mend="Choose a folder on the drive"
             )
-        bench, planned = self._bench, self._planned
-        if planned is None or planned.chain != chain:  # it was not announced yet
-            planned = plan_test(self.wish(), chain, bench.document.shoot.ambient_c, bench.workplace)
+        bench, planned, wish = self._bench, self._planned, self.wish()
+        if planned is None or (planned.wish, planned.chain) != (wish, chain):
+            # It was not announced yet, or something was typed since.
+            planned = plan_test(wish, chain, bench.document.shoot.ambient_c, bench.workplace)
         return make_proof(planned, bench.workplace, bench.shelf.records)
 
     def refresh(self, *, is_busy: bool) -> None:

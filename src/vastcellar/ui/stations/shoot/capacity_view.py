@@ -6,8 +6,8 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QMouseEvent, QPainter, QPen, QPolygonF
 
-from vastcellar.core.evidence import Verdict, verdict_for_margin
-from vastcellar.core.shoot.shoot_plan import CopyPlan
+from vastcellar.core.evidence import Verdict
+from vastcellar.core.shoot.shoot_plan import CopyPlan, copy_verdict
 from vastcellar.services.shoot.planning import PlannedShoot
 from vastcellar.services.words.verdict_wording import SHORT_WORDS
 from vastcellar.ui.look import Look
@@ -19,14 +19,6 @@ _AXIS_PX = 22
 _LEFT_PX, _RIGHT_PX = 118.0, 118.0
 _MOST_LABELS = 14
 _CENTRE = Qt.AlignmentFlag.AlignHCenter
-
-
-def copy_verdict(plan: CopyPlan, free_bytes: float | None) -> tuple[Verdict, float | None]:
-    """Return whether the room of its units holds a copy, and the margin as a share of its need."""
-    if free_bytes is None or plan.needed_bytes <= 0:
-        return Verdict.NOT_KNOWN, None
-    margin = free_bytes / plan.needed_bytes - 1
-    return verdict_for_margin(margin), margin
 
 
 class CapacityView(Picture):

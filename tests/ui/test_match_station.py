@@ -1,5 +1,7 @@
 """Match in the real window: candidates, compare, computers, conditions, units onto cameras."""
 
+from dataclasses import replace
+
 import pytest
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
@@ -9,6 +11,7 @@ from PySide6.QtWidgets import QMessageBox
 from vastcellar.core.candidates.picks import Pick, RankingPreset
 from vastcellar.core.evidence import Verdict
 from vastcellar.ui.shell.own_drive_dialog import OwnDriveDialog
+from vastcellar.ui.stations.match.hosts_view import cable_words
 from vastcellar.ui.widgets.inputs import QuantityField
 from vastcellar.ui.widgets.picture import UNIT_MIME
 
@@ -221,3 +224,24 @@ def test_a_bridge_measured_on_this_port_counts_there_and_after_a_restart(start, 
     page.more_button.click()
     type_into(page.measured, "typical")
     qtbot.waitUntil(lambda: again.bench.judgement.chain.link_cap_bytes_per_s == 1000e6)
+
+
+def test_computers_name_the_cable_that_is_missing(match, app, qtbot):
+    """A 40G case on the 10G cable one has: the row says which cable would carry how much."""
+    camera = app.bench.subject
+    setup = replace(
+        camera.setup, unit_tag="", drive_key="kelmarsh-vane-4", enclosure_key="sedgeway-hull",
+        host_key="van-laptop", port_key="bolt-1", cable_key="wr-10g",
+    )  # fmt: skip
+    app.bench.document.edit_camera(replace(camera, setup=setup), "A 40G case")
+    qtbot.mouseClick(match.tabs[2], LEFT)
+    qtbot.waitUntil(lambda: any(each.setup == setup for each in match.hosts._found))
+    rows = {each.host.key: each for each in match.hosts._found}
+    words = cable_words(rows["van-laptop"], app.look.numbers)
+    assert words.startswith("a cable is what is missing: Wickham & Rudd 40G")
+    assert "at first" in words
+    match.hosts.grab()
+    assert "The link delivers" in match.reason.text()
+    locked = replace(setup, is_encrypted=True)
+    app.bench.document.edit_camera(replace(app.bench.subject, setup=locked), "Encrypted")
+    qtbot.waitUntil(lambda: match.reason.text().startswith("Encryption leaves"))

@@ -111,13 +111,16 @@ class Chain:
         return min(s.typical_bytes_per_s for s in self.stages if s.key in _READ_STAGES)
 
     @property
+    def capping_stage(self) -> Stage | None:
+        """The narrowest of link, hub, slot, file system and encryption; None unconnected."""
+        capping = [stage for stage in self.stages if stage.key in CAPPING_STAGES]
+        return min(capping, key=lambda s: s.typical_bytes_per_s) if not self.problem else None
+
+    @property
     def link_cap_bytes_per_s(self) -> float:
         """What reaches the drive at most: the least of link, bridge and slot; 0 unconnected."""
-        if self.problem:
-            return 0.0
-        return min(
-            stage.typical_bytes_per_s for stage in self.stages if stage.key in CAPPING_STAGES
-        )
+        narrowest = self.capping_stage
+        return narrowest.typical_bytes_per_s if narrowest else 0.0
 
 
 def build_chain(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
+from vastcellar.core.chain.chain import Chain
 from vastcellar.core.evidence import Evidence, Verdict
 from vastcellar.core.shoot.shoot import Camera
 from vastcellar.core.units import NumberFormat
@@ -12,6 +13,7 @@ from vastcellar.core.verdict.judgement import Judgement
 from vastcellar.core.verdict.mends import Change, Mend
 from vastcellar.core.writing.write_profile import EventKind
 from vastcellar.services.words.reach_wording import beside_words, differences_words
+from vastcellar.services.words.said_wording import said_words
 
 SHORT_WORDS = {
     Verdict.HOLDS: "holds",
@@ -109,8 +111,7 @@ def reason(judgement: Judgement, camera: Camera, fmt: NumberFormat) -> str:
     text = {
         Bottleneck.CACHE: _cache_reason(judgement, lowest, fmt),
         Bottleneck.HEAT: _heat_reason(judgement, lowest, fmt),
-        Bottleneck.LINK: f"The link delivers {lowest}, {chain.negotiated.why}."
-        f"{_wasted(judgement, fmt)}",
+        Bottleneck.LINK: f"{_link_reason(chain, lowest, fmt)}{_wasted(judgement, fmt)}",
         Bottleneck.DRIVE: f"The drive itself takes {lowest}.",
     }[judgement.bottleneck]
     if judgement.verdict is Verdict.FALLS_SHORT:
@@ -119,6 +120,15 @@ def reason(judgement: Judgement, camera: Camera, fmt: NumberFormat) -> str:
 
 
 _WORTH_SAYING = 0.25
+_FORMAT_WORDS = {"encryption": "Encryption", "file_system": "The file system", "hub": "The hub"}
+
+
+def _link_reason(chain: Chain, lowest: str, fmt: NumberFormat) -> str:
+    """Name what holds the link: itself, or the hub, file system or encryption on the way."""
+    stage = chain.capping_stage
+    if stage is None or stage.key not in _FORMAT_WORDS:
+        return f"The link delivers {lowest}, {chain.negotiated.why}."
+    return f"{_FORMAT_WORDS[stage.key]} leaves {lowest}: {said_words(stage.why, fmt)}."
 
 
 def _wasted(judgement: Judgement, fmt: NumberFormat) -> str:

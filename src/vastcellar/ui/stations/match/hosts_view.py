@@ -12,7 +12,7 @@ from vastcellar.ui.look import Look, font
 from vastcellar.ui.widgets.marks import draw_verdict
 from vastcellar.ui.widgets.picture import Picture, column
 
-_ROW_PX = 140.0
+_ROW_PX = 156.0
 _LABEL_PX = 168.0
 _CENTRE = Qt.AlignmentFlag.AlignHCenter
 
@@ -97,7 +97,7 @@ class HostsView(Picture):
             self.write(
                 painter, place, text, color="ochre_text" if is_missing else "soft", size_px=12
             )
-        area = QRectF(_LABEL_PX, box.top() + 22, box.width() - _LABEL_PX - 76, _ROW_PX - 66)
+        area = QRectF(_LABEL_PX, box.top() + 22, box.width() - _LABEL_PX - 76, _ROW_PX - 82)
         if chain.problem:
             self.write(painter, area, chain.problem, color="brick_text")
             return

@@ -16,7 +16,7 @@ from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.stations.match.candidates_page import CandidatesPage
 from vastcellar.ui.stations.match.chain_page import ChainPage
 from vastcellar.ui.stations.match.hosts_view import HostsView
-from vastcellar.ui.widgets.cards import card, label, row
+from vastcellar.ui.widgets.cards import OneLine, card, label, row
 from vastcellar.ui.widgets.tabs import tab_group
 from vastcellar.ui.widgets.verdict_line import VerdictLine
 
@@ -37,7 +37,7 @@ class MatchStation(QWidget):
         super().__init__()
         self._bench = bench
         self.title = label(kind="title")
-        self.subtitle = label(kind="soft")
+        self.subtitle = OneLine()  # a long name gives way to the tabs
         self.verdict = VerdictLine(bench.look)
         self.reason = label(kind="soft")
         self.chain_page = ChainPage(bench)
@@ -54,7 +54,10 @@ class MatchStation(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(18, 10, 18, 8)
         layout.setSpacing(5)
-        head = row(self.title, self.subtitle, spacing=14)
+        head = QHBoxLayout()
+        head.setSpacing(14)
+        head.addWidget(self.title)
+        head.addWidget(self.subtitle, 1)
         head.addLayout(self._tabs())
         layout.addLayout(head)
         layout.addWidget(self.verdict)

@@ -241,7 +241,7 @@ def test_computers_name_the_cable_that_is_missing(match, app, qtbot):
     assert words.startswith("a cable is what is missing: Wickham & Rudd 40G")
     assert "at first" in words
     match.hosts.grab()
-    assert "The link delivers" in match.reason.text()
+    qtbot.waitUntil(lambda: "The link delivers" in match.reason.text())
     locked = replace(setup, is_encrypted=True)
     app.bench.document.edit_camera(replace(app.bench.subject, setup=locked), "Encrypted")
     qtbot.waitUntil(lambda: match.reason.text().startswith("Encryption leaves"))

@@ -8,7 +8,7 @@ from vastcellar.cli.printing import echo, print_json, print_lines
 from vastcellar.core.links.quick_sum import Fit
 from vastcellar.core.units import PLAIN
 from vastcellar.services.sums.quick_sums import AnsweredSum, answer_line
-from vastcellar.services.workplace.catalogs import read_catalog
+from vastcellar.services.workplace.catalogs import read_modes
 from vastcellar.services.workplace.folders import folders
 
 _UNITS = {"size": "bytes", "rate": "bytes_per_s", "time": "s", "count": ""}
@@ -19,7 +19,7 @@ _UNITS = {"size": "bytes", "rate": "bytes_per_s", "time": "s", "count": ""}
 @click.option("--json", "as_json", is_flag=True, help="Print JSON.")
 def sum_command(line: tuple[str, ...], as_json: bool) -> None:
     """Reckon LINE, for example: "4 TB in 30 min", "52 min at 160 MB/s x 3 copies"."""
-    found = answer_line(" ".join(line), read_catalog(folders(demo=False)), PLAIN)
+    found = answer_line(" ".join(line), read_modes(folders(demo=False)), PLAIN)
     if as_json:
         print_json(_as_json(found))
         return

@@ -2,9 +2,6 @@
 
 from enum import StrEnum
 
-import numpy as np
-from numpy.typing import NDArray
-
 
 class Evidence(StrEnum):
     """What a figure rests on; it climbs from the box to the bench."""
@@ -55,12 +52,3 @@ def verdict_for_margin(margin: float) -> Verdict:
     if margin < 0:
         return Verdict.FALLS_SHORT
     return Verdict.TIGHT if margin < TIGHT_BELOW_MARGIN else Verdict.HOLDS
-
-
-def verdict_ranks(margin: NDArray[np.float64]) -> NDArray[np.int64]:
-    """Return the place in ``VERDICT_ORDER`` of each *margin*, nan for not known; any shape."""
-    ranks = [
-        VERDICT_ORDER.index(verdict_for_margin(low)) for low in (-1.0, 0.0, TIGHT_BELOW_MARGIN)
-    ]
-    known = np.select([margin < 0, margin < TIGHT_BELOW_MARGIN], ranks[:2], ranks[2])
-    return np.where(np.isnan(margin), VERDICT_ORDER.index(Verdict.NOT_KNOWN), known)

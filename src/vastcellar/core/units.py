@@ -10,13 +10,8 @@ import math
 import re
 from dataclasses import dataclass
 from fractions import Fraction
-from functools import lru_cache
-from typing import TYPE_CHECKING
 
 from vastcellar.core.errors import BadValueError
-
-if TYPE_CHECKING:
-    import pint
 
 KB, MB, GB, TB = 10**3, 10**6, 10**9, 10**12
 KIB, MIB, GIB, TIB = 2**10, 2**20, 2**30, 2**40
@@ -26,23 +21,28 @@ MOST_HOUR = 36
 
 THIN_SPACE = "\u202f"
 
-_DEFINITIONS = """
-kilo- = 1e3 = k- = K-
-mega- = 1e6 = M-
-giga- = 1e9 = G-
-tera- = 1e12 = T-
-peta- = 1e15 = P-
-kibi- = 1024 = Ki-
-mebi- = 1048576 = Mi-
-gibi- = 1073741824 = Gi-
-tebi- = 1099511627776 = Ti-
-bit = [information] = b = bits = Bit = Bits
-byte = 8 * bit = B = bytes = Byte = Bytes
-second = [time] = s = sec = secs = seconds
-minute = 60 * second = min = mins = minutes
-hour = 60 * minute = h = hr = hrs = hours
-day = 24 * hour = d = days
-"""
+# Prefixes and units as they are written; capitals tell bits from bytes and milli from mega.
+_PREFIXES = {
+    "": 1, "k": KB, "K": KB, "M": MB, "G": GB, "T": TB, "P": 10**15,
+    "Ki": KIB, "Mi": MIB, "Gi": GIB, "Ti": TIB,
+    "kilo": KB, "mega": MB, "giga": GB, "tera": TB, "peta": 10**15,
+    "kibi": KIB, "mebi": MIB, "gibi": GIB, "tebi": TIB,
+}  # fmt: skip
+_BYTES = {
+    **dict.fromkeys(("bit", "bits", "Bit", "Bits", "b"), 1 / 8),
+    **dict.fromkeys(("byte", "bytes", "Byte", "Bytes", "B"), 1.0),
+}
+_SECONDS = {
+    **dict.fromkeys(("s", "sec", "secs", "second", "seconds"), 1.0),
+    **dict.fromkeys(("min", "mins", "minute", "minutes"), 60.0),
+    **dict.fromkeys(("h", "hr", "hrs", "hour", "hours"), 3600.0),
+    **dict.fromkeys(("d", "day", "days"), 86400.0),
+}
+_SIZES = {
+    f"{prefix}{unit}": factor * size
+    for prefix, factor in _PREFIXES.items()
+    for unit, size in _BYTES.items()
+}
 
 # Said in small letters these are the trade's factor of 8: half of all writers mean bits.
 _AMBIGUOUS = re.compile(r"(?<![A-Za-z])(?P<prefix>[kmgt])(?P<b>b)(?P<ps>ps)?(?![A-Za-z])")
@@ -52,13 +52,6 @@ _SPACES = re.compile("[\\s\u00a0\u2009\u202f]+")
 _MAY_BE_THOUSANDS = re.compile(r"[1-9]\d{0,2}[.,]\d{3}")
 _GROUPED = {".": re.compile(r"\d{1,3}(\.\d{3})+"), ",": re.compile(r"\d{1,3}(,\d{3})+")}
 _TERM = re.compile(r"\s*([-+]?[\d][\d.,']*|[-+]?[.,]\d+)\s*([^\d\s+.,-][^\d+,]*)?")
-
-
-@lru_cache(maxsize=1)
-def _registry() -> pint.UnitRegistry[float]:
-    import pint  # a fifth of a second: only paid by whoever types a unit
-
-    return pint.UnitRegistry(_DEFINITIONS.strip().splitlines())
 
 
 def parse_number(
@@ -116,10 +109,8 @@ def _float(text: str) -> float:
         return math.nan
 
 
-def _sum_of_terms(
-    text: str, dimension: str, base: str, example: str, where: str, decimal_point: str
-) -> float:
-    """Add up "1 h 30 min" in *base* units; each term must have the *dimension*."""
+def _sum_of_terms(text: str, dimension: str, example: str, where: str, decimal_point: str) -> float:
+    """Add up "1 h 30 min" in bytes, seconds or both; each term must have the *dimension*."""
     cleaned = _SPACES.sub(" ", text.strip())
     # A space between digits groups thousands: "1 274 Mb/s".
     cleaned = re.sub(r"(?<=\d) (?=\d{3}(\D|$))", "", cleaned)
@@ -135,45 +126,52 @@ def _sum_of_terms(
                 mend=f"Write {example}",
             )
         number = parse_number(match[1], where=where, decimal_point=decimal_point, asks_back=True)
-        total += number * _factor(match[2] or "", text, dimension, base, example, where)
+        total += number * _factor(match[2] or "", text, dimension, example, where)
         position = match.end()
     return total
 
 
-def _factor(unit: str, text: str, dimension: str, base: str, example: str, where: str) -> float:
+def _factor(unit: str, text: str, dimension: str, example: str, where: str) -> float:
     unit = unit.strip()
     if not unit:
         raise BadValueError(f"{text.strip()!r} has no unit", where=where, mend=f"Write {example}")
     unclear = _AMBIGUOUS.search(unit)
     if unclear:
         small, per = unclear["prefix"], "/s" if unclear["ps"] else ""
-        large = small if small == "k" else small.upper()
+        bits, large = ("kbit", "k") if small == "k" else (f"{small.upper()}b", small.upper())
         raise BadValueError(
             f"{unclear[0]!r} may mean bits or bytes, a factor of 8",
             where=where,
-            mend=f"Write {large}b{per} for bits or {large}B{per} for bytes",
+            mend=f"Write {bits}{per} for bits or {large}B{per} for bytes",
         )
-    plain = _PER_SECOND.sub(r"\1\2/s", unit).replace(" per ", "/").replace("sec", "s")
-    plain = re.sub(r"\b(hours?|hrs?)\b", "h", plain)
+    plain = _PER_SECOND.sub(r"\1\2/s", unit).replace(" per ", "/")
     if not _UNIT.fullmatch(plain):  # a unit, and no expression to be worked out: 9**9**9
         raise BadValueError(
             f"{unit!r} is not a unit of a {dimension}", where=where, mend=f"Write {example}"
         )
-    import pint
-
-    registry = _registry()
-    try:
-        parsed = registry.parse_units(plain)
-        wanted = registry.parse_units(base)
-        if parsed.dimensionality != wanted.dimensionality:
-            raise BadValueError(
-                f"{text.strip()!r} is not a {dimension}", where=where, mend=f"Write {example}"
-            )
-        return float(registry.Quantity(1.0, parsed).to(wanted).magnitude)
-    except (pint.errors.PintError, ValueError, TypeError, AttributeError, SyntaxError) as error:
+    found = _dimension_of(plain)
+    if found is None:
         raise BadValueError(
             f"{unit!r} is not a unit of a {dimension}", where=where, mend=f"Write {example}"
-        ) from error
+        )
+    kind, factor = found
+    if kind != dimension:
+        raise BadValueError(
+            f"{text.strip()!r} is not a {dimension}", where=where, mend=f"Write {example}"
+        )
+    return factor
+
+
+def _dimension_of(unit: str) -> tuple[str, float] | None:
+    """Return what *unit* measures and what one of it is in bytes, seconds, or bytes a second."""
+    over, _, under = (part.strip() for part in unit.partition("/"))
+    if not under:
+        if over in _SIZES:
+            return "size", _SIZES[over]
+        return ("time", _SECONDS[over]) if over in _SECONDS else None
+    if over in _SIZES and under in _SECONDS:
+        return "rate", _SIZES[over] / _SECONDS[under]
+    return None
 
 
 def parse_rate(text: str, *, where: str = "", decimal_point: str = ".") -> float:
@@ -182,14 +180,14 @@ def parse_rate(text: str, *, where: str = "", decimal_point: str = ".") -> float
     Raises BadValueError without a unit, with an unclear one ("160 mb/s") or below zero.
     """
     example = "a rate with its unit, for example 160 MB/s or 1274 Mb/s"
-    value = _sum_of_terms(text, "rate", "byte/second", example, where, decimal_point)
+    value = _sum_of_terms(text, "rate", example, where, decimal_point)
     return _not_negative(value, text, where)
 
 
 def parse_size(text: str, *, where: str = "", decimal_point: str = ".") -> int:
     """Return whole bytes for "1 TiB", "256 GB" ... Raises BadValueError as parse_rate does."""
     example = "a size with its unit, for example 256 GB or 1 TiB"
-    value = _sum_of_terms(text, "size", "byte", example, where, decimal_point)
+    value = _sum_of_terms(text, "size", example, where, decimal_point)
     return round(_not_negative(value, text, where))
 
 
@@ -202,7 +200,7 @@ def parse_duration(text: str, *, where: str = "", decimal_point: str = ".") -> f
     if clock:
         return int(clock[1] or 0) * 3600 + int(clock[2]) * 60 + float(clock[3])
     example = "a time with its unit, for example 52 min or 1 h 30 min"
-    value = _sum_of_terms(text, "time", "second", example, where, decimal_point)
+    value = _sum_of_terms(text, "time", example, where, decimal_point)
     return _not_negative(value, text, where)
 
 

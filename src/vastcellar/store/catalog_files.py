@@ -19,9 +19,9 @@ from vastcellar.core.parts.units import Unit
 from vastcellar.core.shoot.camera_models import CameraModel, FormatPreset
 from vastcellar.core.shoot.formats import CodecFamily, Quality
 from vastcellar.core.shoot.shoot import AllowedMedium, CameraLimits
-from vastcellar.data import data_path
 from vastcellar.store.json_files import as_bad_file, read_json, require_format
 from vastcellar.store.reading import as_sentence
+from vastcellar.store.shipped_catalog import CATALOG_SECTIONS, shipped_catalog
 
 CATALOG_FORMAT = "vast-cellar/catalog"
 CELLAR_FORMAT = "vast-cellar/cellar"
@@ -51,20 +51,7 @@ _FROM_FILES: tuple[Any, ...] = (
 for _kind in _FROM_FILES:
     _kind.__pydantic_config__ = {"extra": "forbid"}
 
-_SHIPPED = ("links.json", "codecs.json", "parts.json", "cameras.json", "file-systems.json")
-
-_SECTIONS: dict[str, type[Any]] = {
-    "modes": LinkMode,
-    "codecs": CodecFamily,
-    "drives": Drive,
-    "enclosures": Enclosure,
-    "cables": Cable,
-    "hosts": Host,
-    "cameras": CameraModel,
-    "hubs": Hub,
-    "file_systems": FileSystem,
-    "units": Unit,
-}
+_SECTIONS: dict[str, type[Any]] = {**CATALOG_SECTIONS, "units": Unit}
 
 # What a calibration found is kept with its runs: a file can't claim it.
 _OF_CALIBRATION: dict[str, tuple[str, ...]] = {
@@ -169,10 +156,13 @@ def load_catalog(extra: Iterable[Path] = ()) -> Catalog:
     Raises BadFileError for a file with an error, or where a part names a link mode that no
     file describes.
     """
-    shipped = [data_path("catalog", name) for name in _SHIPPED]
-    merged: dict[str, dict[str, Any]] = {name: {} for name in _SECTIONS}
-    currency = "EUR"
-    for path in (*shipped, *extra):
+    shipped = shipped_catalog()
+    merged: dict[str, dict[str, Any]] = {
+        name: dict(getattr(shipped, name)) for name in CATALOG_SECTIONS
+    }
+    merged["units"] = {}
+    currency = shipped.currency
+    for path in extra:
         sections = read_sections(path, CATALOG_FORMAT)
         currency = sections.pop("currency", [currency])[0]
         for name, values in sections.items():

@@ -25,7 +25,7 @@ from vastcellar.core.shoot.formats import (
     RecordingFormat,
 )
 from vastcellar.core.shoot.measured_rate import MeasuredRate
-from vastcellar.core.shoot.rolls import RollPattern
+from vastcellar.core.shoot.roll_patterns import RollPattern
 from vastcellar.core.shoot.shoot import (
     DEFAULT_BUFFER_BYTES,
     DEFAULT_DAY_S,

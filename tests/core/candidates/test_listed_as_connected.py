@@ -14,9 +14,10 @@ from vastcellar.core.candidates.candidates import find_candidates
 from vastcellar.core.chain.chain import build_chain
 from vastcellar.core.chain.measured_stages import StageMeasurement, build_measured_chain
 from vastcellar.core.chain.setup_parts import find_parts
-from vastcellar.core.evidence import VERDICT_ORDER, verdict_ranks
+from vastcellar.core.evidence import VERDICT_ORDER
 from vastcellar.core.shoot.needs import camera_need
 from vastcellar.core.shoot.shoot import Setup
+from vastcellar.core.verdict.bottlenecks import verdict_ranks
 from vastcellar.core.verdict.judgement import judge_take
 from vastcellar.store.catalog_files import load_catalog
 

@@ -8,7 +8,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from vastcellar.core.errors import BadValueError
-from vastcellar.core.shoot.rolls import RollPattern, count_takes, lay_out_takes, ordinary_take_s
+from vastcellar.core.shoot.roll_patterns import RollPattern
+from vastcellar.core.shoot.rolls import count_takes, lay_out_takes, ordinary_take_s
 
 START_S, END_S = 8 * 3600.0, 18 * 3600.0
 

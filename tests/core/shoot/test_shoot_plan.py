@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from vastcellar.core.errors import BadValueError, UnknownPartError
 from vastcellar.core.shoot.guarantees import find_guarantee, guarantee_margins
 from vastcellar.core.shoot.needs import camera_need
-from vastcellar.core.shoot.rolls import RollPattern
+from vastcellar.core.shoot.roll_patterns import RollPattern
 from vastcellar.core.shoot.shoot import (
     Camera,
     CameraLimits,

@@ -5,6 +5,7 @@ from pathlib import Path
 
 import pytest
 
+from vastcellar.core.chain.setup_parts import require_parts_of_unit
 from vastcellar.core.errors import BadValueError, UnknownPartError
 from vastcellar.core.parts.identity import DeviceIdentity
 from vastcellar.services.match.judging import judge_camera
@@ -13,7 +14,6 @@ from vastcellar.services.proving.binding import (
     binding_question,
     identity_words,
     release,
-    require_parts_of_unit,
     twins,
 )
 
@@ -113,8 +113,8 @@ def test_a_chain_of_other_parts_is_not_the_units(slipway, catalog, shelf):
     """Under the unit's tag it would prove another drive's rate."""
     chain = judge_camera(slipway, slipway.camera("A"), catalog, shelf).chain
     unit = shelf.unit(chain.parts.unit.tag)
-    require_parts_of_unit(chain, unit, catalog)
+    require_parts_of_unit(chain.parts, unit, catalog)
     with pytest.raises(BadValueError, match=f"the chain is of .*, and {unit.tag} is"):
-        require_parts_of_unit(chain, replace(unit, drive_key="kelmarsh-flat-1"), catalog)
+        require_parts_of_unit(chain.parts, replace(unit, drive_key="kelmarsh-flat-1"), catalog)
     with pytest.raises(BadValueError, match=unit.tag):
-        require_parts_of_unit(chain, replace(unit, enclosure_key="drumlin-flat"), catalog)
+        require_parts_of_unit(chain.parts, replace(unit, enclosure_key="drumlin-flat"), catalog)

@@ -10,8 +10,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vastcellar.core.candidates.candidates import CandidateTable
-from vastcellar.core.evidence import VERDICT_ORDER, Verdict, verdict_ranks
+from vastcellar.core.evidence import VERDICT_ORDER, Verdict
 from vastcellar.core.parts.parts import DriveKind
+from vastcellar.core.verdict.bottlenecks import verdict_ranks
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from vastcellar.core.errors import BadValueError
 from vastcellar.core.links.hubs import Hub, ring_of
 from vastcellar.core.links.links import Cable, Port
 from vastcellar.core.parts.catalog import Catalog
@@ -180,3 +181,26 @@ def heat_path_of(drive: Drive, enclosure: Enclosure | None, ambient_c: float) ->
         bridge_w=case.bridge_w,
         ambient_c=ambient_c,
     )
+
+
+def require_parts_of_unit(parts: Parts, unit: Unit, catalog: Catalog) -> None:
+    """Raise BadValueError where *parts* are others than *unit* is made of.
+
+    A file that names another drive under the unit's tag would else prove that drive's.
+    """
+    if parts.drive.key != unit.drive_key:
+        own = catalog.drive(unit.drive_key).name
+        raise BadValueError(
+            f"the chain is of {parts.drive.name}, and {unit.tag} is {own}",
+            where="chain",
+            mend=f"Describe what {unit.tag} hangs on, or name the unit that it is of",
+        )
+    case_key = parts.enclosure.key if parts.enclosure else ""
+    if unit.enclosure_key and case_key != unit.enclosure_key:
+        own = catalog.enclosure(unit.enclosure_key).name
+        found = parts.enclosure.name if parts.enclosure else "no enclosure"
+        raise BadValueError(
+            f"the chain has {found}, and {unit.tag} stands in {own}",
+            where="chain",
+            mend=f"Describe what {unit.tag} hangs on, or change the unit's enclosure",
+        )

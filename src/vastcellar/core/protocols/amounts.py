@@ -107,11 +107,14 @@ def amount_text(amount: Amount, fmt: NumberFormat = PLAIN) -> str:
 
 
 def exact_size(size_bytes: int, fmt: NumberFormat = PLAIN) -> str:
-    """Return a size to the byte, in the largest unit that needs no more than three decimals."""
+    """Return a size to the byte, in the largest unit that needs no more than two decimals.
+
+    Three would read as thousands set apart.
+    """
     for factor, unit in ((TB, "TB"), (GB, "GB"), (MB, "MB"), (KB, "kB")):
-        thousandths, left = divmod(size_bytes * 1000, factor)
-        if thousandths >= 1000 and not left:
-            text = f"{thousandths / 1000:.3f}".rstrip("0").rstrip(".")
+        hundredths, left = divmod(size_bytes * 100, factor)
+        if hundredths >= 100 and not left:
+            text = f"{hundredths / 100:.2f}".rstrip("0").rstrip(".")
             return f"{text.replace('.', fmt.decimal_point)} {unit}"
     return f"{size_bytes} B"
 

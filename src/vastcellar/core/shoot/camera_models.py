@@ -7,7 +7,7 @@ from fractions import Fraction
 
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.shoot.formats import CodecFamily, RecordingFormat
-from vastcellar.core.shoot.rolls import RollPattern
+from vastcellar.core.shoot.roll_patterns import RollPattern
 from vastcellar.core.shoot.shoot import Camera, CameraLimits
 
 

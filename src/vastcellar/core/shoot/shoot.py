@@ -10,7 +10,7 @@ from vastcellar.core.errors import BadValueError
 from vastcellar.core.shoot.formats import RecordingFormat, video_bytes_per_s
 from vastcellar.core.shoot.guarantees import find_guarantee
 from vastcellar.core.shoot.measured_rate import MeasuredRate
-from vastcellar.core.shoot.rolls import RollPattern
+from vastcellar.core.shoot.roll_patterns import RollPattern
 
 DEFAULT_HEADROOM = 0.20
 DEFAULT_BUFFER_BYTES = 512_000_000

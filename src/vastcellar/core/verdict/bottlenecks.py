@@ -7,6 +7,7 @@ from enum import StrEnum
 import numpy as np
 from numpy.typing import NDArray
 
+from vastcellar.core.evidence import TIGHT_BELOW_MARGIN, VERDICT_ORDER, Verdict, verdict_for_margin
 from vastcellar.core.parts.parts import WriteBehaviour
 from vastcellar.core.writing.write_profile import WriteProfile
 
@@ -109,3 +110,12 @@ def held_by_room(
         asked_bytes,
     )
     return float(margins[0]), BOTTLENECKS[int(numbers[0])]
+
+
+def verdict_ranks(margin: FloatArray) -> IntArray:
+    """Return the place in ``VERDICT_ORDER`` of each *margin*, nan for not known; any shape."""
+    ranks = [
+        VERDICT_ORDER.index(verdict_for_margin(low)) for low in (-1.0, 0.0, TIGHT_BELOW_MARGIN)
+    ]
+    known = np.select([margin < 0, margin < TIGHT_BELOW_MARGIN], ranks[:2], ranks[2])
+    return np.where(np.isnan(margin), VERDICT_ORDER.index(Verdict.NOT_KNOWN), known)

@@ -7,12 +7,7 @@ from datetime import datetime
 
 from vastcellar.core.chain.chain import Chain
 from vastcellar.core.chain.setup_parts import heat_path
-from vastcellar.core.evidence import (
-    LEAST_SHORTFALL,
-    Evidence,
-    Verdict,
-    verdict_for_margin,
-)
+from vastcellar.core.evidence import LEAST_SHORTFALL, Evidence, Verdict, verdict_for_margin
 from vastcellar.core.recording.recorder import FluidOutcome, profile_outcome
 from vastcellar.core.shoot.needs import Need
 from vastcellar.core.shoot.shoot import Camera

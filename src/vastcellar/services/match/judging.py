@@ -9,7 +9,7 @@ from pathlib import Path
 
 from vastcellar.core.chain.chain import Chain, KnownRate, build_chain
 from vastcellar.core.chain.measured_stages import build_measured_chain
-from vastcellar.core.chain.setup_parts import find_parts
+from vastcellar.core.chain.setup_parts import find_parts, require_parts_of_unit
 from vastcellar.core.checks import require_between
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.parts.catalog import Catalog
@@ -19,7 +19,6 @@ from vastcellar.core.shoot.shoot import DEFAULT_BUFFER_BYTES, Camera, Setup, Sho
 from vastcellar.core.units import PLAIN
 from vastcellar.core.verdict.judgement import Judgement, judge_take, not_judged
 from vastcellar.core.verdict.mends import Mends, find_mends
-from vastcellar.services.proving.binding import require_parts_of_unit
 from vastcellar.services.workplace.workplace import Shelf
 from vastcellar.store.shoot_files import read_chain, setup_in_chain
 
@@ -80,7 +79,7 @@ def chain_in_file(
     stated = {key: KnownRate(rate) for key, rate in document.measured_bytes_per_s.items()}
     chain = build_chain(parts, catalog, room_c, stated)
     if unit is not None:
-        require_parts_of_unit(chain, unit, catalog)
+        require_parts_of_unit(parts, unit, catalog)
     load = document.load
     if load is None:
         return ChainFile(chain, room_c)

@@ -5,9 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
-from vastcellar.core.chain.chain import Chain
 from vastcellar.core.errors import BadValueError
-from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.parts.identity import DeviceIdentity
 from vastcellar.core.parts.units import Unit
 from vastcellar.core.units import PLAIN
@@ -110,27 +108,3 @@ def twins(shelf: Shelf) -> tuple[tuple[str, str], ...]:
         for other in bound[index + 1 :]
         if one.device is not None and other.device and one.device.is_same_as(other.device)
     )
-
-
-def require_parts_of_unit(chain: Chain, unit: Unit, catalog: Catalog) -> None:
-    """Raise BadValueError where *chain* is of other parts than *unit* is made of.
-
-    A file that names another drive under the unit's tag would else prove that drive's.
-    """
-    parts = chain.parts
-    if parts.drive.key != unit.drive_key:
-        own = catalog.drive(unit.drive_key).name
-        raise BadValueError(
-            f"the chain is of {parts.drive.name}, and {unit.tag} is {own}",
-            where="chain",
-            mend=f"Describe what {unit.tag} hangs on, or name the unit that it is of",
-        )
-    case_key = parts.enclosure.key if parts.enclosure else ""
-    if unit.enclosure_key and case_key != unit.enclosure_key:
-        own = catalog.enclosure(unit.enclosure_key).name
-        found = parts.enclosure.name if parts.enclosure else "no enclosure"
-        raise BadValueError(
-            f"the chain has {found}, and {unit.tag} stands in {own}",
-            where="chain",
-            mend=f"Describe what {unit.tag} hangs on, or change the unit's enclosure",
-        )

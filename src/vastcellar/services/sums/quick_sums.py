@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 from vastcellar.core.links.links import LinkMode
 from vastcellar.core.links.quick_sum import Fit, Kind, QuickAnswer, link_fits, quick_sum
-from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.units import GB, GIB, MB, MIB, TB, TIB, NumberFormat
 from vastcellar.services.sums.sum_lines import SumLine
 
@@ -40,7 +39,7 @@ class AnsweredSum:
     """What the links say of a rate; "" where that isn't the question."""
 
 
-def answer_line(text: str, catalog: Catalog, fmt: NumberFormat) -> AnsweredSum:
+def answer_line(text: str, modes: Mapping[str, LinkMode], fmt: NumberFormat) -> AnsweredSum:
     """Return what *text* comes to. Raises BadValueError for what can't be read."""
     answer = quick_sum(text, decimal_point=fmt.decimal_point)
     lines: tuple[SumLine, ...] = ()
@@ -51,7 +50,7 @@ def answer_line(text: str, catalog: Catalog, fmt: NumberFormat) -> AnsweredSum:
     elif answer.kind is Kind.RATE:
         decimals = 0 if answer.value >= GB else 2
         headline, lines = fmt.rate(answer.value, decimals), rate_lines(answer.value, fmt)
-        links = tuple(LinkFit(*each) for each in link_fits(answer.value, catalog.modes.values()))
+        links = tuple(LinkFit(*each) for each in link_fits(answer.value, modes.values()))
         verdict = link_verdict(links)
     elif answer.kind is Kind.TIME:
         headline = fmt.duration(answer.value)

@@ -2,12 +2,30 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from pathlib import Path
+
+from vastcellar.core.links.links import LinkMode
 from vastcellar.core.parts.catalog import Catalog
 from vastcellar.services.workplace.folders import Folders
-from vastcellar.store.catalog_files import load_catalog
+from vastcellar.store.shipped_catalog import shipped_catalog, shipped_modes
 
 
 def read_catalog(places: Folders) -> Catalog:
     """Return the shipped catalog with the user's files over it. Raises BadFileError."""
-    own = sorted(places.catalog_folder.glob("*.json")) if places.catalog_folder.is_dir() else ()
+    own = _own_files(places)
+    if not own:
+        return shipped_catalog()
+    # What checks files from outside takes a while to load: only who has some waits for it.
+    from vastcellar.store.catalog_files import load_catalog
+
     return load_catalog(own)
+
+
+def read_modes(places: Folders) -> Mapping[str, LinkMode]:
+    """Return the link modes in force, without the parts. Raises BadFileError."""
+    return read_catalog(places).modes if _own_files(places) else shipped_modes()
+
+
+def _own_files(places: Folders) -> list[Path]:
+    return sorted(places.catalog_folder.glob("*.json")) if places.catalog_folder.is_dir() else []

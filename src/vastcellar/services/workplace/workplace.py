@@ -20,7 +20,6 @@ from vastcellar.services.workplace.catalogs import read_catalog
 from vastcellar.services.workplace.folders import Folders, folders
 from vastcellar.services.workplace.run_records import recorder_proofs
 from vastcellar.store.calibration_record import CalibrationRecord
-from vastcellar.store.catalog_files import read_units
 from vastcellar.store.json_files import read_json, write_text_whole
 from vastcellar.store.run_record import RunRecord
 
@@ -123,6 +122,8 @@ def open_workplace(*, demo: bool = False, places: Folders | None = None) -> Work
     faults: dict[str, RigFault] = {}
     if cellar.is_demo:
         if not cellar.units():
+            from vastcellar.store.catalog_files import read_units  # only a demo reads them
+
             cellar.save_units(read_units(data_path("demo", "cellar.json")))
         faults = {
             tag: RigFault(**fault)

@@ -180,7 +180,7 @@ class QuickSumPanel(QFrame):
             self._show(None)
             return
         try:
-            found = answer_line(text, self._catalog(), self._look.numbers)
+            found = answer_line(text, self._catalog().modes, self._look.numbers)
         except VastCellarError as error:
             self._show(None)
             self.message.setText(str(error))

@@ -10,8 +10,9 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QWidget
 
 from vastcellar.core.candidates.picks import Pick
-from vastcellar.core.evidence import VERDICT_ORDER, Verdict, verdict_ranks
+from vastcellar.core.evidence import VERDICT_ORDER, Verdict
 from vastcellar.core.units import MB
+from vastcellar.core.verdict.bottlenecks import verdict_ranks
 from vastcellar.services.match.matching import Found
 from vastcellar.ui.look import Look
 from vastcellar.ui.widgets.picture import Picture

@@ -13,7 +13,7 @@ from vastcellar.core.errors import VastCellarError
 from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.shoot.formats import RecordingFormat
 from vastcellar.core.shoot.guarantees import GUARANTEES
-from vastcellar.core.shoot.rolls import PATTERN_WORDS, RollPattern
+from vastcellar.core.shoot.roll_patterns import PATTERN_WORDS, RollPattern
 from vastcellar.core.shoot.shoot import Camera, SecondStream
 from vastcellar.core.units import (
     NumberFormat,

@@ -3,45 +3,34 @@
 from __future__ import annotations
 
 import sys
-from importlib import import_module
 from pathlib import Path
 
 import click
 
 from vastcellar import __version__
 from vastcellar.cli.exit_codes import SENTENCE
+from vastcellar.cli.late_group import Late, LateGroup
 from vastcellar.cli.printing import echo
 from vastcellar.core.errors import VastCellarError
 
-# A command is imported when it is called: an answer in the terminal waits for no other's needs.
 _COMMANDS = {
-    "calibrate": "calibrate_command:calibrate",
-    "chain": "chain_command:chain",
-    "diagnose": "diagnose_command:diagnose",
-    "judge": "judge_command:judge",
-    "match": "match_command:match_command",
-    "need": "need_command:need",
-    "prove": "prove_command:prove",
-    "replay": "replay_command:replay",
-    "rescued": "rescued_command:rescued",
-    "simulate": "simulate_command:simulate_command",
-    "sum": "sum_command:sum_command",
-    "unit": "unit_command:unit",
+    "calibrate": Late("calibrate_command:calibrate", "Fit how a unit writes to its own runs."),
+    "chain": Late("chain_command:chain", "What a setup carries, stage by stage."),
+    "diagnose": Late("diagnose_command:diagnose", "What slowed a drive down, from its trace."),
+    "judge": Late("judge_command:judge", "Will it hold, and on what evidence?"),
+    "match": Late("match_command:match_command", "What a camera could record to, ranked."),
+    "need": Late("need_command:need", "What cameras and copies of a shoot need."),
+    "prove": Late("prove_command:prove", "Measure a drive, in a folder of your choice."),
+    "replay": Late("replay_command:replay", "A measured trace against the cameras of a shoot."),
+    "rescued": Late("rescued_command:rescued", "Runs that wait to be kept."),
+    "simulate": Late("simulate_command:simulate_command", "A take or an offload, computed."),
+    "sum": Late("sum_command:sum_command", 'Reckon a line: "4 TB in 30 min", "1 TB in GiB".'),
+    "unit": Late("unit_command:unit", "Units on the shelf: put there, listed, changed."),
 }
 
 
-class _ShootOrCommand(click.Group):
+class _ShootOrCommand(LateGroup):
     """Finds commands by name, and opens the window for a path in the place of one."""
-
-    def list_commands(self, ctx: click.Context) -> list[str]:
-        return sorted(_COMMANDS)
-
-    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
-        if cmd_name not in _COMMANDS:
-            return None
-        module, _, name = _COMMANDS[cmd_name].partition(":")
-        command: click.Command = getattr(import_module(f"vastcellar.cli.{module}"), name)
-        return command
 
     def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
         for index, argument in enumerate(args):
@@ -56,6 +45,7 @@ class _ShootOrCommand(click.Group):
 
 @click.group(
     cls=_ShootOrCommand,
+    late=_COMMANDS,
     invoke_without_command=True,
     context_settings={"help_option_names": ["-h", "--help"]},
 )

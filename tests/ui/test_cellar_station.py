@@ -2,9 +2,11 @@
 
 from dataclasses import replace
 
+import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 
+from vastcellar.core.errors import BadValueError
 from vastcellar.core.evidence import Verdict
 from vastcellar.core.parts.units import Unit
 from vastcellar.services.match.matching import find_for
@@ -47,22 +49,26 @@ def test_a_unit_of_ones_own_is_added_to_an_empty_cellar_and_recorded_to(start, q
     again.accept()
     assert "there is one of this tag already" in again.message.text()
     change = cellar.dialog(app.bench.shelf.unit("W-01"))
-    assert change.findChild(QuantityField, "Tag").isReadOnly()
     change.findChild(Choice, "State").chosen.emit("on loan")
     type_into(change, "Note", "with the second crew")
     change.accept()
     qtbot.waitUntil(lambda: "second crew" in cellar.unit_line.text())
+    relabel = cellar.dialog(app.bench.shelf.unit("W-01"))
+    type_into(relabel, "Tag", "W-07")
+    relabel.accept()
+    qtbot.waitUntil(lambda: app.bench.shelf.unit("W-07") is not None)
+    assert app.bench.shelf.unit("W-01") is None
     app.close()
     kept = Cellar(places.cellar_file)
     (unit,) = kept.units()
     kept.close()
-    assert (unit.tag, unit.used_bytes, unit.state) == ("W-01", 250e9, "on loan")
-    for each in (dialog, again, change):
+    assert (unit.tag, unit.used_bytes, unit.state) == ("W-07", 250e9, "on loan")
+    for each in (dialog, again, change, relabel):
         each.deleteLater()
 
 
 def test_a_bare_unit_is_recorded_to_in_the_cheapest_case_that_holds(app, qtbot):
-    app.bench.keep_unit(Unit("W-01", "torvane-t2-2"), is_new=True)
+    app.bench.keep_unit(Unit("W-01", "torvane-t2-2"))
     qtbot.waitUntil(lambda: app.bench.shelf.unit("W-01") is not None)
     app.bench.assign("A", "W-01")
     setup = app.bench.document.shoot.camera("A").setup
@@ -131,3 +137,15 @@ def test_in_a_cellar_of_ones_own_a_rig_is_a_rehearsal_and_proves_nothing(
     assert "recorder, simulated, a rehearsal" in row
     # One figure of one name: what stands under the test stands on the shelf.
     assert page.results.slowest.text in row
+
+
+def test_a_new_label_is_followed_by_the_open_shoot_and_undone_with_it(app, qtbot):
+    """M-03 gets another tag: camera A records to it under the new one, proofs and all."""
+    shelf = app.bench.shelf
+    app.bench.keep_unit(replace(shelf.unit("M-03"), tag="M-30"), shelf.unit("M-03"))
+    qtbot.waitUntil(lambda: app.bench.shelf.unit("M-30") is not None)
+    assert app.bench.document.shoot.camera("A").setup.unit_tag == "M-30"
+    qtbot.waitUntil(lambda: app.bench.judgements["A"].chain.parts.name == "M-30")
+    taken = app.bench.shelf.unit("K-05")
+    with pytest.raises(BadValueError, match="one of this tag already"):
+        app.bench.keep_unit(replace(taken, tag="M-30"), taken)

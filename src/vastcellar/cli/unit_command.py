@@ -50,7 +50,7 @@ def add(
         made = Unit(
             tag, drive_key, enclosure_key, written or 0.0, used or 0.0, state or "ready", note or ""
         )
-        kept = checked_unit(made, workplace.catalog, workplace.shelf(), is_new=True)
+        kept = checked_unit(made, workplace.catalog, workplace.shelf())
         workplace.cellar.add_unit(kept)
         _tell(workplace, kept.tag, "Added", as_json=as_json)
     finally:
@@ -84,6 +84,7 @@ def list_units(as_json: bool) -> None:
 
 @unit.command()
 @click.argument("tag")
+@click.option("--tag", "new_tag", help="Its tag from now on; its runs stay with it.")
 @click.option("--drive", "drive_key", help="Its key in the catalog.")
 @click.option("--enclosure", "enclosure_key", help='The case that it stays in; "" for none.')
 @_WRITTEN
@@ -94,8 +95,9 @@ def list_units(as_json: bool) -> None:
               help="Let its next real run bind it to a device anew.")  # fmt: skip
 @_JSON
 def change(
-    tag: str, drive_key: str | None, enclosure_key: str | None, written: int | None,
-    used: int | None, state: str | None, note: str | None, releases: bool, as_json: bool,
+    tag: str, new_tag: str | None, drive_key: str | None, enclosure_key: str | None,
+    written: int | None, used: int | None, state: str | None, note: str | None, releases: bool,
+    as_json: bool,
 ) -> None:  # fmt: skip
     """Change what is known of the unit TAG."""
     workplace = open_workplace(demo=is_demo())
@@ -103,17 +105,17 @@ def change(
         shelf = workplace.shelf()
         before = require_unit(shelf, tag)
         asked = {
-            "drive_key": drive_key, "enclosure_key": enclosure_key, "written_bytes": written,
-            "used_bytes": used, "state": state, "note": note,
+            "tag": new_tag, "drive_key": drive_key, "enclosure_key": enclosure_key,
+            "written_bytes": written, "used_bytes": used, "state": state, "note": note,
         }  # fmt: skip
         wanted: dict[str, Any] = {k: v for k, v in asked.items() if v is not None}
         if not wanted and not releases:
             raise click.UsageError("Say what changes: --drive, --used, --state, --release …")
-        after = checked_unit(replace(before, **wanted), workplace.catalog, shelf, is_new=False)
+        after = checked_unit(replace(before, **wanted), workplace.catalog, shelf, before)
         workplace.cellar.change_unit(before, after)
         if releases:
-            release(workplace, tag)
-        _tell(workplace, tag, "Changed", as_json=as_json)
+            release(workplace, after.tag)
+        _tell(workplace, after.tag, "Changed", as_json=as_json)
     finally:
         workplace.close()
 

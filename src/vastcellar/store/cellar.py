@@ -74,7 +74,7 @@ class Cellar:
             raise as_cellar_error(error, self.path) from error
 
     def _read(
-        self, table: str, key: Any, wanted: Select[Any], value: Callable[[Any], T]
+        self, table: str, key: Any, wanted: Select[*tuple[Any, ...]], value: Callable[[Any], T]
     ) -> tuple[T, ...]:
         """Return the *value* of each row of *wanted*; a row that can't be read is left out.
 
@@ -114,13 +114,17 @@ class Cellar:
 
     def calibrations(self) -> tuple[CalibrationRecord, ...]:
         """Return every unit's own model, by tag."""
-        wanted = select(CalibrationRow).order_by(CalibrationRow.unit_tag)
+        wanted = (
+            select(CalibrationRow, UnitRow.tag)
+            .join(UnitRow, UnitRow.id == CalibrationRow.unit_id)
+            .order_by(UnitRow.tag)
+        )
         return self._read(
             "calibration",
-            CalibrationRow.unit_tag,
+            CalibrationRow.unit_id,
             wanted,
             lambda row: CalibrationRecord(
-                unit_tag=row[0].unit_tag,
+                unit_tag=row[1],
                 drive_key=row[0].drive_key,
                 made_at=row[0].made_at.replace(tzinfo=UTC),
                 is_simulated=row[0].is_simulated,
@@ -132,10 +136,10 @@ class Cellar:
     def keep_calibration(self, made: CalibrationRecord) -> None:
         """Keep *made* in place of the unit's earlier one. Raises UnknownPartError."""
         with self._session() as session:
-            _require_unit(session, made.unit_tag)
+            unit = _require_unit(session, made.unit_tag)
             session.merge(
                 CalibrationRow(
-                    unit_tag=made.unit_tag,
+                    unit_id=unit.id,
                     drive_key=made.drive_key,
                     made_at=made.made_at.astimezone(UTC),
                     is_simulated=made.is_simulated,
@@ -147,7 +151,8 @@ class Cellar:
     def forget_calibration(self, unit_tag: str) -> bool:
         """Drop the unit's own model; return whether there was one."""
         with self._session() as session:
-            row = session.get(CalibrationRow, unit_tag)
+            unit = _find_unit(session, unit_tag)
+            row = session.get(CalibrationRow, unit.id) if unit else None
             if row is not None:
                 session.delete(row)
             return row is not None
@@ -156,29 +161,31 @@ class Cellar:
         """Add *units*, or put them in place of those of the same tag, all or none."""
         with self._session() as session:
             for unit in units:
-                session.merge(UnitRow(tag=unit.tag, **_stated(unit)))
+                known = _find_unit(session, unit.tag)
+                if known is None:
+                    session.add(UnitRow(tag=unit.tag, **_stated(unit)))
+                else:
+                    for name, value in _stated(unit).items():
+                        setattr(known, name, value)
 
     def add_unit(self, unit: Unit) -> None:
         """Add *unit*. Raises BadValueError where another window has added its tag meanwhile."""
         with self._session() as session:
-            if session.get(UnitRow, unit.tag) is not None:
-                raise BadValueError(
-                    "there is one of this tag already",
-                    where=f"unit {unit.tag}",
-                    mend="Give another tag, or choose that unit and change it",
-                )
+            _require_free_tag(session, unit.tag)
             session.add(UnitRow(tag=unit.tag, **_stated(unit)))
 
     def change_unit(self, before: Unit, after: Unit) -> None:
         """Change what differs between *before* and *after*, and nothing else.
 
-        What was written by a test meanwhile, or changed in another window, stays.
-        Raises UnknownPartError.
+        What was written by a test meanwhile, or changed in another window, stays; so do its runs
+        where the tag is another. Raises UnknownPartError; BadValueError for a tag that is taken.
         """
-        then, now = _stated(before), _stated(after)
+        then, now = ({"tag": each.tag, **_stated(each)} for each in (before, after))
         changed = {name: value for name, value in now.items() if then[name] != value}
         with self._session() as session:
             _require_unit(session, before.tag)
+            if "tag" in changed:
+                _require_free_tag(session, after.tag)
             if changed:
                 session.execute(update(UnitRow).where(UnitRow.tag == before.tag).values(**changed))
 
@@ -192,16 +199,17 @@ class Cellar:
         """Return the runs of a unit, or of all, newest first, without their traces."""
         wanted = select(
             RunRow.id,
-            RunRow.unit_tag,
+            UnitRow.tag.label("unit_tag"),
             RunRow.kind,
             RunRow.measured_at,
             RunRow.is_simulated,
             RunRow.is_complete,
             RunRow.conditions,
             RunRow.figures,
-        ).order_by(RunRow.measured_at.desc(), RunRow.id.desc())
+        ).join(UnitRow, UnitRow.id == RunRow.unit_id)
+        wanted = wanted.order_by(RunRow.measured_at.desc(), RunRow.id.desc())
         if unit_tag is not None:
-            wanted = wanted.where(RunRow.unit_tag == unit_tag)
+            wanted = wanted.where(UnitRow.tag == unit_tag)
         return self._read("run", RunRow.id, wanted, _run)
 
     def trace_csv(self, run_id: int) -> str:
@@ -225,7 +233,7 @@ class Cellar:
             unit = _require_unit(session, run.unit_tag)
             before = {"unit_written_bytes": unit.written_bytes - wear_bytes}
             row = RunRow(
-                unit_tag=run.unit_tag,
+                unit_id=unit.id,
                 kind=run.kind,
                 measured_at=run.measured_at.astimezone(UTC),
                 is_simulated=run.is_simulated,
@@ -296,8 +304,21 @@ def _same_stage(measured: StageMeasurement) -> Delete:
     )
 
 
+def _find_unit(session: Session, tag: str) -> UnitRow | None:
+    return session.scalar(select(UnitRow).where(UnitRow.tag == tag))
+
+
+def _require_free_tag(session: Session, tag: str) -> None:
+    if _find_unit(session, tag) is not None:
+        raise BadValueError(
+            "there is one of this tag already",
+            where=f"unit {tag}",
+            mend="Give another tag, or choose that unit and change it",
+        )
+
+
 def _require_unit(session: Session, tag: str) -> UnitRow:
-    unit = session.get(UnitRow, tag)
+    unit = _find_unit(session, tag)
     if unit is None:
         raise UnknownPartError(
             f"the cellar has no unit {tag!r}",

@@ -8,7 +8,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import JSON, DateTime, Double, ForeignKey, String, Text, true
+from sqlalchemy import JSON, DateTime, Double, ForeignKey, Index, String, Text, true
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
 
@@ -21,7 +21,9 @@ class UnitRow(Base):
 
     __tablename__ = "units"
 
-    tag: Mapped[str] = mapped_column(String(64), primary_key=True)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    """Its number: tags change, and what hangs on a unit stays with it."""
+    tag: Mapped[str] = mapped_column(String(64), unique=True)
     drive_key: Mapped[str] = mapped_column(String(128))
     enclosure_key: Mapped[str] = mapped_column(String(128), default="")
     written_bytes: Mapped[float] = mapped_column(Double, default=0.0)
@@ -50,9 +52,10 @@ class RunRow(Base):
     """
 
     __tablename__ = "runs"
+    __table_args__ = (Index("ix_runs_unit_id_measured_at", "unit_id", "measured_at"),)
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    unit_tag: Mapped[str] = mapped_column(ForeignKey("units.tag"), index=True)
+    unit_id: Mapped[int] = mapped_column(ForeignKey("units.id"))
     kind: Mapped[str] = mapped_column(String(32))
     measured_at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
     is_simulated: Mapped[bool]
@@ -84,7 +87,7 @@ class CalibrationRow(Base):
 
     __tablename__ = "calibrations"
 
-    unit_tag: Mapped[str] = mapped_column(ForeignKey("units.tag"), primary_key=True)
+    unit_id: Mapped[int] = mapped_column(ForeignKey("units.id"), primary_key=True)
     drive_key: Mapped[str] = mapped_column(String(128))
     made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
     is_simulated: Mapped[bool]

@@ -284,6 +284,21 @@ def tags_in_use(shoot: Shoot, besides: str = "") -> frozenset[str]:
     return frozenset(tags - {""})
 
 
+def with_tag_changed(shoot: Shoot, old: str, new: str) -> Shoot:
+    """Return *shoot* with the unit *old* called *new* wherever it records or copies to it."""
+    cameras = tuple(
+        replace(camera, setup=replace(camera.setup, unit_tag=new))
+        if camera.setup is not None and camera.setup.unit_tag == old
+        else camera
+        for camera in shoot.cameras
+    )
+    copies = tuple(
+        replace(copy, unit_tags=tuple(new if tag == old else tag for tag in copy.unit_tags))
+        for copy in shoot.copies
+    )
+    return replace(shoot, cameras=cameras, copies=copies)
+
+
 def cables_and_hubs_of(shoot: Shoot) -> frozenset[str]:
     """Return the keys of the cables, readers and hubs that *shoot* uses: they are there already."""
     setups = (camera.setup for camera in shoot.cameras if camera.setup)

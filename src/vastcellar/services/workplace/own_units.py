@@ -13,8 +13,8 @@ from vastcellar.services.workplace.workplace import Shelf
 UNIT_STATES = ("ready", "on loan", "in doubt", "retired")
 
 
-def checked_unit(unit: Unit, catalog: Catalog, shelf: Shelf, *, is_new: bool) -> Unit:
-    """Return *unit*, its tag trimmed, if it may stand on the shelf.
+def checked_unit(unit: Unit, catalog: Catalog, shelf: Shelf, before: Unit | None = None) -> Unit:
+    """Return *unit*, its tag trimmed, if it may stand on the shelf, new or in place of *before*.
 
     Raises BadValueError for a tag that is taken, a case that the drive does not go into, or
     more data on it than it holds; UnknownPartError for a part
@@ -22,7 +22,8 @@ def checked_unit(unit: Unit, catalog: Catalog, shelf: Shelf, *, is_new: bool) ->
     """
     tag = unit.tag.strip()
     where = f"unit {tag}"
-    if is_new and shelf.unit(tag) is not None:
+    is_its_own = before is not None and tag == before.tag
+    if not is_its_own and shelf.unit(tag) is not None:
         raise BadValueError(
             "there is one of this tag already",
             where=where,

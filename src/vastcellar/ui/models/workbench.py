@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from vastcellar.core.errors import VastCellarError
 from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.parts.units import Unit
-from vastcellar.core.shoot.shoot import Camera
+from vastcellar.core.shoot.shoot import Camera, with_tag_changed
 from vastcellar.core.shoot.shoot_plan import CameraPlan, plan_shoot
 from vastcellar.core.verdict.judgement import Judgement
 from vastcellar.core.verdict.mends import Mends
@@ -118,14 +118,20 @@ class Workbench(QObject):
         self.calibrated.emit(made)
         self.reload_shelf()
 
-    def keep_unit(self, unit: Unit, *, is_new: bool) -> None:
-        """Put *unit* on the shelf, or change it. Raises BadValueError, UnknownPartError."""
-        kept = checked_unit(unit, self.catalog, self.shelf, is_new=is_new)
-        cellar, before = self.workplace.cellar, self.shelf.unit(kept.tag)
-        if is_new or before is None:
+    def keep_unit(self, unit: Unit, before: Unit | None = None) -> None:
+        """Put *unit* on the shelf, or in place of *before*; the open shoot follows a new tag.
+
+        Raises BadValueError, UnknownPartError.
+        """
+        kept = checked_unit(unit, self.catalog, self.shelf, before)
+        cellar = self.workplace.cellar
+        if before is None:
             self._cellar_writer.request(lambda: cellar.add_unit(kept))
-        else:
-            self._cellar_writer.request(lambda: cellar.change_unit(before, kept))
+            return
+        self._cellar_writer.request(lambda: cellar.change_unit(before, kept))
+        if kept.tag != before.tag:
+            renamed = with_tag_changed(self.document.shoot, before.tag, kept.tag)
+            self.document.edit(renamed, f"{before.tag} is called {kept.tag}")
 
     def bind(self, question: BindingQuestion) -> None:
         """Bind a unit to the device that was asked about. Raises CellarError."""

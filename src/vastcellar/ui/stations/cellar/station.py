@@ -120,7 +120,7 @@ class CellarStation(QWidget):
         bench = self._bench
 
         def keep(unit: Unit) -> None:
-            bench.keep_unit(unit, is_new=known is None)
+            bench.keep_unit(unit, known)
             self.shelf.tag = unit.tag.strip()
 
         return UnitDialog(self, bench.look.numbers, bench.catalog, known, keep)

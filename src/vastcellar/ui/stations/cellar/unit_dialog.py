@@ -35,7 +35,7 @@ class UnitDialog(FieldDialog):
         )
         super().__init__(parent, numbers, title, hint, unit, keep)
         self._catalog = catalog
-        self._add("Tag", plain_text, str, "tag").setReadOnly(known is not None)
+        self._add("Tag", plain_text, str, "tag", "As on its label; its runs stay with it")
         self.fields.add_choice(
             "Drive",
             lambda _: [(drive.key, drive.name) for drive in catalog.drives.values()],

@@ -15,7 +15,7 @@ PLANTED = {
     "Below the window nothing knows Qt": ("services/match/judging.py", "PySide6.QtCore"),
     "Window, terminal and reports go": ("cli/printing.py", "vastcellar.store.cellar"),
     "core is values in, values out": ("core/units.py", "pydantic"),
-    "core: each theory knows those": ("core/chain/chain.py", "vastcellar.core.verdict.mends"),
+    "core: each theory knows those": ("core/chain/chain.py", "vastcellar.core.candidates.mends"),
     "services: matched from what is": (
         "services/runs/resting.py",
         "vastcellar.services.proving.places",

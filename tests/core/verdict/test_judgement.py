@@ -7,6 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from vastcellar.core.candidates.mends import Change, find_mends
 from vastcellar.core.chain.chain import build_chain
 from vastcellar.core.chain.setup_parts import find_parts
 from vastcellar.core.evidence import Evidence, Verdict
@@ -16,7 +17,6 @@ from vastcellar.core.shoot.needs import camera_need
 from vastcellar.core.shoot.shoot import Setup
 from vastcellar.core.verdict.bottlenecks import Bottleneck
 from vastcellar.core.verdict.judgement import judge_take
-from vastcellar.core.verdict.mends import Change, find_mends
 from vastcellar.core.verdict.proof import RecorderProof, RunConditions
 from vastcellar.core.verdict.reach.comparing import Asked
 from vastcellar.core.verdict.reach.reaching import Reach, reach_of

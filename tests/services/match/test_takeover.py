@@ -1,9 +1,11 @@
 """Whatever is taken over keeps all that was not chosen anew, and a row's figure is its chain's."""
 
+import random
 from dataclasses import fields, replace
 
 import pytest
 
+from vastcellar.core.candidates.mends import Change
 from vastcellar.core.parts.units import Unit
 from vastcellar.core.shoot.shoot import Setup
 from vastcellar.services.match.judging import chain_of, judge_camera, mends_for
@@ -120,3 +122,30 @@ def test_no_mend_offers_a_unit_that_a_copy_holds(slipway, catalog, shelf):
         mends = mends_for(slipway, camera, catalog, shelf)
         offered = {mend.setup.unit_tag for mend in mends.helping}
         assert not offered & (held - {camera.setup.unit_tag})
+
+
+def test_of_a_large_shelf_the_best_are_offered_and_the_rest_counted(slipway, catalog, monkeypatch):
+    """Judged as columns or one by one: the same units come first, and as many hold in all."""
+    rng = random.Random(3)
+    drives = list(catalog.drives.values())
+    units = []
+    for number in range(240):
+        drive = rng.choice(drives)
+        cases = catalog.enclosures_for(drive)
+        case = rng.choice(cases).key if cases and rng.random() < 0.9 else ""
+        used = rng.random() * 0.9 * drive.capacity_bytes
+        units.append(Unit(f"U-{number:03}", drive.key, case, used_bytes=used))
+    shelf = Shelf(tuple(units))
+    camera = slipway.camera("A")
+    quick = mends_for(slipway, camera, catalog, shelf)
+    monkeypatch.setattr("vastcellar.core.candidates.mends._MANY_UNITS", 10_000)
+    slow = mends_for(slipway, camera, catalog, shelf)
+    assert quick.more > 0 and slow.more == 0
+
+    def of_units(mends):
+        found = [m for m in mends.helping if m.change is Change.UNIT]
+        return [(m.setup.unit_tag, m.judgement.margin) for m in found]
+
+    assert len(of_units(quick)) + quick.more == len(of_units(slow))
+    assert of_units(quick)[:20] == of_units(slow)[:20]
+    assert quick.useless == slow.useless

@@ -56,6 +56,7 @@ def assemblies(
     bits: ModeBits,
     *,
     most: int = 60_000,
+    with_catalog: bool = True,
 ) -> Assemblies:
     """Return all that can be put together from catalog and shelf.
 
@@ -80,7 +81,8 @@ def assemblies(
         owners.append(unit)
         price.append(0.0)
     cases = sorted(catalog.enclosures.values(), key=lambda enclosure: enclosure.price)
-    bare += [(drive, None) for drive in catalog.drives.values() if drive.needs_enclosure]
+    bought = tuple(catalog.drives.values()) if with_catalog else ()
+    bare += [(drive, None) for drive in bought if drive.needs_enclosure]
     each = max(most // max(len(bare), 1), 1)
     fits = _fits([drive for drive, _ in bare], cases)
     left_out = 0
@@ -92,7 +94,7 @@ def assemblies(
             enclosures.append(cases[column])
             owners.append(owner)
             price.append(cases[column].price + (drive.price if owner is None else 0.0))
-    for drive in catalog.drives.values():
+    for drive in bought:
         if not drive.needs_enclosure:
             drives.append(drive)
             enclosures.append(None)

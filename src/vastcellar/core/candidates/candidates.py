@@ -142,6 +142,8 @@ def find_candidates(
     owned: frozenset[str] = frozenset(),
     stages: Sequence[StageMeasurement] = (),
     kept: Setup | None = None,
+    *,
+    with_catalog: bool = True,
 ) -> CandidateTable:
     """Return everything that can be put together for *camera* on *hosts*, judged by its take.
 
@@ -155,10 +157,11 @@ def find_candidates(
         owned: keys of cables and readers that are there already.
         stages: measured on the hosts, in place of typical values.
         kept: the setup that is changed: its file system, encryption and hubs stay.
+        with_catalog: whether what can be bought counts, too.
 
     """
     bits = ModeBits(catalog.modes)
-    made = assemblies(catalog, units, bits)
+    made = assemblies(catalog, units, bits, with_catalog=with_catalog)
     ways = ways_to(hosts, catalog, bits, owned, kept)
     rows, columns, link = _connect(made, ways, bits, stages)
     at_first = made.at_first[rows]
@@ -358,13 +361,12 @@ class _Columns:
     reaching: FloatArray
     free: FloatArray
 
-    def run(self, offered: float, duration_s: float) -> LaneResults:
+    def run(self, offered: float, duration_s: float | FloatArray) -> LaneResults:
         return run_columns(
             self.drive, self.case, self.ambient_c, self.reaching, self.free, offered, duration_s
         )
 
-    def one(self, row: int) -> _Columns:
-        rows = np.array([row])
+    def take(self, rows: IntArray) -> _Columns:
         return _Columns(
             self.drive.take(rows),
             self.case.take(rows),
@@ -379,13 +381,12 @@ def _judge_lanes(columns: _Columns, offered: float, take_s: float) -> tuple[Floa
     lowest = found.lowest_ability_bytes_per_s.copy()
     throttle_cap, past_cache = found.lowest_throttle_cap, found.lowest_is_past_cache
     # A drive that fills up is a question of space; its rate is what it took before that.
-    for row in np.flatnonzero(np.isfinite(found.drive_full_at_s)):
-        duration_s = float(found.drive_full_at_s[row]) * (1 - 1e-9)
-        if duration_s > 0:
-            alone = columns.one(int(row)).run(offered, duration_s)
-            lowest[row] = alone.lowest_ability_bytes_per_s[0]
-            throttle_cap[row] = alone.lowest_throttle_cap[0]
-            past_cache[row] = alone.lowest_is_past_cache[0]
+    filled = np.flatnonzero(np.isfinite(found.drive_full_at_s) & (found.drive_full_at_s > 0))
+    if filled.size:
+        before = columns.take(filled).run(offered, found.drive_full_at_s[filled] * (1 - 1e-9))
+        lowest[filled] = before.lowest_ability_bytes_per_s
+        throttle_cap[filled] = before.lowest_throttle_cap
+        past_cache[filled] = before.lowest_is_past_cache
     return lowest, rate_bottlenecks(lowest, throttle_cap, columns.reaching, past_cache)
 
 

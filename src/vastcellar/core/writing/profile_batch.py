@@ -144,8 +144,10 @@ class _Lanes:
         ambient_c: FloatArray,
         link_cap: FloatArray,
         free: FloatArray,
+        duration_s: FloatArray,
     ) -> None:
         count = link_cap.size
+        self.duration_s = duration_s
         self.index = np.arange(count)
         self.link_cap, self.free = link_cap, free
         self.in_cache_rate, self.direct_rate = drive.in_cache_rate, drive.direct_rate
@@ -221,12 +223,17 @@ def run_columns(
     link_cap_bytes_per_s: FloatArray,
     free_bytes: FloatArray,
     offered_bytes_per_s: float,
-    duration_s: float,
+    duration_s: float | FloatArray,
     *,
     buffer_bytes: float = 0.0,
 ) -> LaneResults:
-    """Return what ``run_lanes`` does, of lanes that stand in columns; all of shape (n,)."""
-    require_above_zero("lanes", duration_s=duration_s)
+    """Return what ``run_lanes`` does, of lanes that stand in columns; all of shape (n,).
+
+    The load may last as long for each as *duration_s* says, or for all alike.
+    """
+    durations_s = np.asarray(duration_s, dtype=np.float64)
+    if durations_s.size:
+        require_above_zero("lanes", duration_s=float(durations_s.min()))
     count = link_cap_bytes_per_s.size
     never = np.full(count, np.inf)
     out = LaneResults(
@@ -243,10 +250,11 @@ def run_columns(
     )
     if not count:
         return out
-    state = _Lanes(drive, case, ambient_c, link_cap_bytes_per_s, free_bytes)
+    whole = np.broadcast_to(durations_s, (count,)).copy()
+    state = _Lanes(drive, case, ambient_c, link_cap_bytes_per_s, free_bytes, whole)
     for _ in range(_MOST_ROUNDS):
-        _step(state, out, offered_bytes_per_s, duration_s, buffer_bytes)
-        running = duration_s - state.at_s > 1e-9
+        _step(state, out, offered_bytes_per_s, buffer_bytes)
+        running = state.duration_s - state.at_s > 1e-9
         if not running.all():
             state.keep(running)
             if not state.index.size:
@@ -301,11 +309,9 @@ def _rates(s: _Lanes, offered: float) -> _Rates:
 _CACHE_FULL, _CACHE_EMPTY, _DRIVE_FULL, _THROTTLE, _RECOVER = range(1, 6)
 
 
-def _next_events(
-    s: _Lanes, now: _Rates, course: Courses, duration_s: float
-) -> tuple[FloatArray, IntArray]:
+def _next_events(s: _Lanes, now: _Rates, course: Courses) -> tuple[FloatArray, IntArray]:
     """Return after how long each lane's first event comes, and its kind; 0 is the end."""
-    step = duration_s - s.at_s
+    step = s.duration_s - s.at_s
     kind = np.zeros(step.size, dtype=np.int64)
 
     def offer(after: FloatArray, number: int) -> None:
@@ -327,13 +333,11 @@ def _next_events(
     return step, kind
 
 
-def _step(
-    s: _Lanes, out: LaneResults, offered: float, duration_s: float, buffer_bytes: float
-) -> None:
+def _step(s: _Lanes, out: LaneResults, offered: float, buffer_bytes: float) -> None:
     """Move every lane to its next event."""
     now = _rates(s, offered)
     course = Courses(s, now.watts, s.drive_c, s.case_c)
-    step, kind = _next_events(s, now, course, duration_s)
+    step, kind = _next_events(s, now, course)
     _record(s, out, now, offered, step, buffer_bytes)
     turn = np.minimum(course.turns_after_s(), step)
     for moment in (np.zeros_like(step), turn, step):

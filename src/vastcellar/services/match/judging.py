@@ -7,6 +7,7 @@ from datetime import UTC, datetime
 from fractions import Fraction
 from pathlib import Path
 
+from vastcellar.core.candidates.mends import Mends, find_mends
 from vastcellar.core.chain.chain import Chain, KnownRate, build_chain
 from vastcellar.core.chain.measured_stages import build_measured_chain
 from vastcellar.core.chain.setup_parts import find_parts, require_parts_of_unit
@@ -18,7 +19,6 @@ from vastcellar.core.shoot.needs import camera_need
 from vastcellar.core.shoot.shoot import DEFAULT_BUFFER_BYTES, Camera, Setup, Shoot, tags_in_use
 from vastcellar.core.units import PLAIN
 from vastcellar.core.verdict.judgement import Judgement, judge_take, not_judged
-from vastcellar.core.verdict.mends import Mends, find_mends
 from vastcellar.services.workplace.workplace import Shelf
 from vastcellar.store.shoot_files import read_chain, setup_in_chain
 

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
+from vastcellar.core.candidates.mends import Change, Mend
 from vastcellar.core.chain.chain import Chain
 from vastcellar.core.evidence import Evidence, Verdict
 from vastcellar.core.shoot.shoot import Camera
 from vastcellar.core.units import NumberFormat
 from vastcellar.core.verdict.bottlenecks import Bottleneck
 from vastcellar.core.verdict.judgement import Judgement
-from vastcellar.core.verdict.mends import Change, Mend
 from vastcellar.core.writing.write_profile import EventKind
 from vastcellar.services.words.reach_wording import beside_words, differences_words
 from vastcellar.services.words.said_wording import said_words

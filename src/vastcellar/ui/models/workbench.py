@@ -7,13 +7,13 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from vastcellar.core.candidates.mends import Mends
 from vastcellar.core.errors import VastCellarError
 from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.parts.units import Unit
 from vastcellar.core.shoot.shoot import Camera, with_tag_changed
 from vastcellar.core.shoot.shoot_plan import CameraPlan, plan_shoot
 from vastcellar.core.verdict.judgement import Judgement
-from vastcellar.core.verdict.mends import Mends
 from vastcellar.services.match.judging import judge_camera, mends_for
 from vastcellar.services.match.matching import setup_for_unit
 from vastcellar.services.proving.binding import BindingQuestion, bind, release

@@ -7,13 +7,13 @@ from dataclasses import replace
 from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSlider, QVBoxLayout, QWidget
 
+from vastcellar.core.candidates.mends import Mend
 from vastcellar.core.chain.measured_stages import device_stage
 from vastcellar.core.errors import VastCellarError
 from vastcellar.core.evidence import Evidence
 from vastcellar.core.shoot.shoot import Camera, Setup
 from vastcellar.core.units import MB, parse_rate
 from vastcellar.core.verdict.judgement import Judgement
-from vastcellar.core.verdict.mends import Mend
 from vastcellar.services.match.matching import judge_what_if
 from vastcellar.services.words.part_wording import cable_details, drive_details, enclosure_details
 from vastcellar.services.words.said_wording import said_words
@@ -294,7 +294,7 @@ class ChainPage(QWidget):
         if not mends.helping:
             self._cards.addWidget(label("No single change of part makes it hold.", "soft"))
         useless = useless_sentence(mends.useless, bench.look.numbers)
-        more = len(mends.helping) - _MOST_CARDS
+        more = len(mends.helping) + mends.more - _MOST_CARDS
         count = f"{more} more hold too" if more > 0 else ""
         self.mends_note.setText(
             "; ".join(text for text in ("cheapest first", useless, count) if text)

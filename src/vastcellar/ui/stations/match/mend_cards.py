@@ -6,7 +6,7 @@ from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from vastcellar.core.verdict.mends import Mend
+from vastcellar.core.candidates.mends import Mend
 from vastcellar.services.words.verdict_wording import (
     mend_detail,
     mend_title,

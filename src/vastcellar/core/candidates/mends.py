@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
+import numpy as np
+
+from vastcellar.core.candidates.candidates import find_candidates
 from vastcellar.core.chain.measured_stages import StageMeasurement, build_measured_chain
 from vastcellar.core.chain.setup_parts import Parts, find_parts
 from vastcellar.core.evidence import VERDICT_ORDER, Verdict
@@ -15,6 +18,9 @@ from vastcellar.core.shoot.needs import Need
 from vastcellar.core.shoot.shoot import Camera, Setup
 from vastcellar.core.verdict.judgement import Judgement, judge_take
 from vastcellar.core.verdict.proof import RecorderProof
+
+_MANY_UNITS = 60
+"""More than anybody reads through: beyond it only the best of a shelf are worked out singly."""
 
 
 class Change(StrEnum):
@@ -44,6 +50,8 @@ class Mends:
 
     helping: tuple[Mend, ...]
     useless: tuple[Mend, ...]
+    more: int = 0
+    """Further units of a large shelf that hold, which were not worked out one by one."""
 
 
 def find_mends(
@@ -73,7 +81,12 @@ def find_mends(
     """
     judged: list[Mend] = []
     unit_by_tag = {unit.tag: unit for unit in units}
-    for change, changed, price in _changes(setup, catalog, units, taken_tags):
+    free = [u for u in units if u.is_ready and u.tag not in taken_tags and u.tag != setup.unit_tag]
+    more = 0
+    if len(free) > _MANY_UNITS:
+        tags = frozenset(proof.unit_tag for proof in proofs)
+        free, more = _first_of_many(free, tags, camera, need, setup, catalog, ambient_c, stages)
+    for change, changed, price in _changes(setup, catalog, free):
         parts = find_parts(changed, catalog, unit_by_tag.get(changed.unit_tag))
         chain = build_measured_chain(parts, catalog, ambient_c, stages)
         judgement = judge_take(camera, need, chain, ambient_c, proofs)
@@ -86,7 +99,46 @@ def find_mends(
         # One that isn't known to fall short might help: of that nothing is said.
         if of_kind and all(m.judgement.verdict is Verdict.FALLS_SHORT for m in of_kind):
             useless.append(max(of_kind, key=lambda m: m.judgement.margin or -1.0))
-    return Mends(tuple(_one_per_unit(helping)), tuple(useless))
+    return Mends(tuple(_one_per_unit(helping)), tuple(useless), more)
+
+
+def _first_of_many(
+    units: list[Unit],
+    proved_tags: frozenset[str],
+    camera: Camera,
+    need: Need,
+    setup: Setup,
+    catalog: Catalog,
+    ambient_c: float,
+    stages: tuple[StageMeasurement, ...],
+) -> tuple[list[Unit], int]:
+    """Return the units of a large shelf that are worth working out, and how many more hold.
+
+    All are judged at once as columns, in the way that is there now: the present cable and hubs,
+    the present case for a bare one. Those with most to spare come first, and every unit that
+    holds and has a run of its own, since a run may say otherwise than the model.
+    """
+    owned = frozenset({setup.cable_key})
+    table = find_candidates(
+        camera, need, [catalog.host(setup.host_key)], catalog, units, ambient_c, owned, stages,
+        setup, with_catalog=False,
+    )  # fmt: skip
+    best: dict[str, float] = {}
+    margins = np.nan_to_num(table.margin, nan=-1.0)
+    for row in np.flatnonzero(margins >= 0).tolist():
+        way, unit, case = table.way_of(row), table.unit(row), table.enclosure(row)
+        is_kept = way.port.is_slot or (
+            (not setup.cable_key or way.cable is None or way.cable.key == setup.cable_key)
+            and tuple(hub.key for hub in way.hubs) == setup.hub_keys
+        )
+        if unit is None or not is_kept:
+            continue
+        if not unit.enclosure_key and case is not None and case.key != setup.enclosure_key:
+            continue
+        best[unit.tag] = max(best.get(unit.tag, -1.0), float(margins[row]))
+    order = sorted(best, key=lambda tag: -best[tag])
+    first = set(order[:_MANY_UNITS]) | (set(order) & proved_tags)
+    return [unit for unit in units if unit.tag in first], len(order) - len(first)
 
 
 def _order(mend: Mend) -> tuple[int, float, float]:
@@ -106,12 +158,11 @@ def _one_per_unit(mends: list[Mend]) -> Iterator[Mend]:
 
 
 def _changes(
-    setup: Setup, catalog: Catalog, units: tuple[Unit, ...], taken_tags: frozenset[str]
+    setup: Setup, catalog: Catalog, free_units: Sequence[Unit]
 ) -> Iterator[tuple[Change, Setup, float]]:
     """Yield (kind of change, changed setup, price of what must be bought)."""
-    for unit in units:
-        if unit.is_ready and unit.tag not in taken_tags and unit.tag != setup.unit_tag:
-            yield from _on_every_port(Change.UNIT, _with_unit(setup, unit, catalog), catalog, 0.0)
+    for unit in free_units:
+        yield from _on_every_port(Change.UNIT, _with_unit(setup, unit, catalog), catalog, 0.0)
     now = catalog.drive(setup.drive_key)
     for drive in catalog.drives.values():
         if drive.key == setup.drive_key:

@@ -30,6 +30,8 @@ from vastcellar.services.proving.folder_runs import flat_run
 from vastcellar.services.proving.pass_figures import pass_figures
 from vastcellar.services.proving.places import Place, find_place, require_room_for
 from vastcellar.services.proving.rigs import make_rig
+from vastcellar.services.proving.shown import AS_FLAT
+from vastcellar.services.runs.calibrating import CALIBRATES
 from vastcellar.services.runs.resting import COOL, Rest
 from vastcellar.services.workplace.run_records import FAN, Conditions
 from vastcellar.services.workplace.workplace import Workplace
@@ -85,6 +87,12 @@ class FlatProof:
     begin: Callable[[], tuple[str, ...]] = tuple
     """To be called right before the run, off the interface thread: reads how busy the computer
     is and returns what there is to warn of."""
+    shown = AS_FLAT
+
+    @property
+    def can_calibrate(self) -> bool:
+        """Whether it shows how the unit writes, past what a burst does."""
+        return self.plan.kind in CALIBRATES
 
 
 def burst_plan(shape: Shape | None = DEFAULT_SHAPE) -> FlatPlan:

@@ -32,6 +32,7 @@ from vastcellar.services.proving.file_proving import (
 from vastcellar.services.proving.flat_proving import FlatProof, diagnosis_of_proof, flat_figures
 from vastcellar.services.proving.protocols import ProtocolPlan, StepPlan
 from vastcellar.services.proving.recorder_proving import Proof
+from vastcellar.services.proving.shown import AS_FLAT
 from vastcellar.services.proving.testbeds import Testbed
 from vastcellar.services.runs.diagnosing import diagnosis_figures
 from vastcellar.services.runs.resting import COOL, USUAL_ROOM_C, Rest, chain_rest_s
@@ -300,6 +301,12 @@ class ProtocolProof:
     """A protocol ready to run."""
 
     run: ProtocolRun
+    shown = AS_FLAT
+
+    @property
+    def can_calibrate(self) -> bool:
+        """Whether one of its tests does."""
+        return any(proof.can_calibrate for proof in self.run.proofs)
 
     @property
     def is_simulated(self) -> bool:

@@ -24,6 +24,7 @@ from vastcellar.services.proving.conditions import (
 from vastcellar.services.proving.folder_runs import recorder_run
 from vastcellar.services.proving.places import find_place, require_room
 from vastcellar.services.proving.rigs import make_rig, rig_speed
+from vastcellar.services.proving.shown import AS_TAKE
 from vastcellar.services.workplace.rescuing import add_run
 from vastcellar.services.workplace.run_records import Conditions, recorder_record
 from vastcellar.services.workplace.workplace import Workplace
@@ -87,6 +88,8 @@ class Proof:
     conditions: Callable[[RecorderResult], Conditions] | None = None
     begin: Callable[[], tuple[str, ...]] = tuple
     """To be called right before the run, off the interface thread."""
+    shown = AS_TAKE
+    can_calibrate = False
 
     @property
     def is_simulated(self) -> bool:

@@ -9,6 +9,7 @@ from vastcellar.core.protocols.amounts import Amount
 from vastcellar.core.recording.recorder import RecorderLoad
 from vastcellar.services.proving.file_proving import USUAL_STREAM, USUAL_STREAMS, Stream
 from vastcellar.services.proving.protocols import Protocol, protocols_known
+from vastcellar.services.proving.shown import AS_COPY, AS_FLAT, AS_PARTS, AS_TAKE, AS_TURNS, Shown
 from vastcellar.services.workplace.folders import Folders
 
 RECORDER = "recorder"
@@ -28,10 +29,12 @@ class Test:
     takes_size: bool = False
     needs_folder: bool = False
     protocol: Protocol | None = None
+    shown: Shown = AS_FLAT
 
 
 TESTS = (
-    Test(RECORDER, "Recorder test", "A take of the camera, frame by frame, to its full length"),
+    Test(RECORDER, "Recorder test", "A take of the camera, frame by frame, to its full length",
+         shown=AS_TAKE),
     Test("burst", "Burst test", "1 GB written and read back: to compare drives, never a take"),
     Test("write", "Flat-out write", "Past the fast cache and into the heat, to see what lasts",
          takes_size=True),
@@ -39,13 +42,13 @@ TESTS = (
          takes_size=True),
     Test("capacity", "Capacity proof", "The free space filled and read back: does it hold that?"),
     Test(TURNS, "Two folders by turns", "A B, B A, and so on: is the other drive faster or slower?",
-         needs_folder=True),
+         needs_folder=True, shown=AS_TURNS),
     Test("offload", "Offload test", "Clips copied, flushed one by one, compared with their source",
-         takes_size=True, needs_folder=True),
+         takes_size=True, needs_folder=True, shown=AS_COPY),
     Test("edit", "Edit test", "Streams with deadlines, one more each time until one misses",
-         needs_folder=True),
+         needs_folder=True, shown=AS_PARTS),
     Test("project", "Project test", "Small files made, renamed, listed, and read at random",
-         needs_folder=True),
+         needs_folder=True, shown=AS_PARTS),
 )  # fmt: skip
 
 

@@ -21,7 +21,6 @@ from vastcellar.services.proving.flat_proving import (
     diagnosis_of_proof,
     live_diagnosis,
 )
-from vastcellar.services.proving.keeping import AnyProof
 from vastcellar.services.proving.planned_tests import Expected, expected_profile
 from vastcellar.services.proving.protocol_run import ProtocolProof
 from vastcellar.services.proving.recorder_proving import (
@@ -30,12 +29,13 @@ from vastcellar.services.proving.recorder_proving import (
     Snapshot,
     load_together,
 )
+from vastcellar.services.proving.shown import Picture
 from vastcellar.services.proving.tests_offered import (
     FLAT,
     RECORDER,
     TURNS,
 )
-from vastcellar.services.runs.calibrating import CALIBRATES, Calibrated
+from vastcellar.services.runs.calibrating import Calibrated
 from vastcellar.services.runs.calibration_wording import calibrated_sentence
 from vastcellar.services.runs.diagnosing import CAUSE_WORDS
 from vastcellar.services.words.verdict_wording import told_verdict
@@ -55,8 +55,11 @@ from vastcellar.ui.widgets.verdict_line import VerdictLine
 
 _DRAW_EVERY_MS = 120
 _SETTLES_MS = 150
-_PICTURES = {TURNS: "Turns", "edit": "Parts", "project": "Parts"}  # a trace of all else
-_AXES = {"Trace": "MB/s over minutes", "Turns": "MB/s, turn by turn", "Parts": ""}
+_AXES = {
+    Picture.TRACE: "MB/s over minutes",
+    Picture.TURNS: "MB/s, turn by turn",
+    Picture.PARTS: "",
+}
 
 
 class MeasurePage(QWidget):
@@ -116,7 +119,7 @@ class MeasurePage(QWidget):
         inside.addWidget(self.trace, 1)
         inside.addWidget(self.turns, 1)
         inside.addWidget(self.parts, 1)
-        self._show_picture("Trace")
+        self._show_picture(Picture.TRACE)
         layout.addWidget(frame, 1)
 
     def _connect(self) -> None:
@@ -158,7 +161,7 @@ class MeasurePage(QWidget):
             self.verdict.show_verdict(*told_verdict(judgement, camera, self._bench.look.numbers))
         self.form.refresh(is_busy=self._jobs.is_busy)
         if self._jobs.current is None:
-            self.results.begin(self._figures_of(self.form.test.kind))
+            self.results.begin(self.form.test.shown.figures)
 
     def _title_on(self, drive: str) -> str:
         test = self.form.test
@@ -168,24 +171,24 @@ class MeasurePage(QWidget):
             return f"{test.name} on {drive}"  # files are no camera's take
         return f"{test.name} of {self.form.cameras_text} on {drive}"
 
-    def _figures_of(self, kind: str) -> str:
-        if kind == RECORDER:
-            return "recorder"
-        return "flat" if kind in FLAT or kind.startswith("protocol") else "words"
-
     def _on_amount(self) -> None:
         self.refresh()
         if not self._jobs.is_busy:
             self._show_blank()
 
-    def _show_picture(self, name: str) -> None:
+    def _show_picture(self, shown: Picture) -> None:
         """Show the trace, every turn of a comparison, or the parts of a test; empty ones anew."""
-        for key, picture in (("Trace", self.trace), ("Turns", self.turns), ("Parts", self.parts)):
-            picture.setVisible(key == name)
+        pictures = {
+            Picture.TRACE: self.trace,
+            Picture.TURNS: self.turns,
+            Picture.PARTS: self.parts,
+        }
+        for key, picture in pictures.items():
+            picture.setVisible(key is shown)
         self.turns.show_turns([])
         self.parts.show_rows(ResultRows("Each part is drawn here once the test has run.", ()))
-        self.picture_name.setText(name)
-        self.axes_line.setText(_AXES[name])
+        self.picture_name.setText(shown.value)
+        self.axes_line.setText(_AXES[shown])
 
     def _hide_saving(self) -> None:
         self.save_button.hide()
@@ -194,8 +197,8 @@ class MeasurePage(QWidget):
     def _show_blank(self) -> None:
         """Another test than the one shown: nothing of it has been measured yet."""
         loads, kind = self.form.loads(), self.form.test.kind
-        self._show_picture(_PICTURES.get(kind, "Trace"))
-        self.results.begin(self._figures_of(kind))
+        self._show_picture(self.form.test.shown.picture)
+        self.results.begin(self.form.test.shown.figures)
         self.mode_line.setText("not run yet")
         self._hide_saving()
         needed = self.form.needed_bytes_per_s()
@@ -290,8 +293,8 @@ class MeasurePage(QWidget):
 
     def _on_started(self, job: Job) -> None:
         needed = self.form.needed_bytes_per_s()
-        self._show_picture(_picture_of(job.proof))
-        self.results.begin(_figures_of_proof(job.proof))
+        self._show_picture(job.proof.shown.picture)
+        self.results.begin(job.proof.shown.figures)
         if isinstance(job.proof, Proof):
             load = job.proof.plan.load
             sent = load.average_bytes_per_s
@@ -386,7 +389,7 @@ class MeasurePage(QWidget):
         self.form.refresh(is_busy=False)
         self.form.say_ended_by(job.error)
         self.save_button.setVisible(result is not None)
-        self.calibrate_button.setVisible(bool(job.kept_as) and _can_calibrate(job.proof))
+        self.calibrate_button.setVisible(bool(job.kept_as) and job.proof.can_calibrate)
         # The result is painted first: shelf and verdicts follow, and don't hold it up.
         QTimer.singleShot(_SETTLES_MS, self._bench, self._bench.reload_shelf)
 
@@ -455,21 +458,3 @@ class MeasurePage(QWidget):
             save_bytes(path, run_file(path.suffix, job.title, job.proof, self._bench.look.numbers))
         except VastCellarError as error:
             self.form.say(error)
-
-
-def _picture_of(proof: AnyProof) -> str:
-    if isinstance(proof, TurnsProof):
-        return _PICTURES[TURNS]
-    return _PICTURES.get(proof.kind, "Trace") if isinstance(proof, FileProof) else "Trace"
-
-
-def _can_calibrate(proof: AnyProof) -> bool:
-    if isinstance(proof, ProtocolProof):
-        return any(_can_calibrate(each) for each in proof.run.proofs)
-    return isinstance(proof, FlatProof) and proof.plan.kind in CALIBRATES
-
-
-def _figures_of_proof(proof: AnyProof) -> str:
-    if isinstance(proof, Proof):
-        return "recorder"
-    return "words" if isinstance(proof, FileProof | TurnsProof) else "flat"

@@ -17,6 +17,7 @@ from vastcellar.services.proving.recorder_proving import (
     cameras_sentence,
     predicted_frames_dropped,
 )
+from vastcellar.services.proving.shown import Figures
 from vastcellar.services.runs.calibrating import PredictionCheck
 from vastcellar.services.runs.calibration_wording import prediction_sentence
 from vastcellar.services.runs.diagnosing import cause_sentence, evidence_sentence
@@ -73,12 +74,12 @@ class ResultPanel(QWidget):
             figure.clicked.connect(self.asked)
         self.begin("recorder")
 
-    def begin(self, kind: str) -> None:
-        """Show the figures of one kind of test, none measured yet: "recorder", "flat", "words"."""
+    def begin(self, kind: Figures) -> None:
+        """Show the figures of one kind of test, none measured yet."""
         for figure in self._recorder:
-            figure.setVisible(kind == "recorder")
+            figure.setVisible(kind is Figures.RECORDER)
         for figure in self._flat:
-            figure.setVisible(kind == "flat")
+            figure.setVisible(kind is Figures.FLAT)
         for figure in (*self._recorder, *self._flat):
             figure.show_text("–")
         self._say_cause("", "")

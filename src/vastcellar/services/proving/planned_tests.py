@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -98,7 +98,9 @@ def plan_test(wish: Wish, chain: Chain, ambient_c: float, workplace: Workplace) 
         return PlannedFiles(*base, files)
     room = testbed.room_bytes
     flat = _flat_plan(test, wish, room if place else max(room, BURST_BYTES))
-    return PlannedFlat(*base, fit_to_room(flat, place) if place else flat)
+    if place is None:  # a rig writes no more than its drive has room for
+        return PlannedFlat(*base, replace(flat, most_bytes=max(min(flat.most_bytes, room), 1)))
+    return PlannedFlat(*base, fit_to_room(flat, place))
 
 
 def make_proof(

@@ -72,7 +72,7 @@ class ResultPanel(QWidget):
         layout.addWidget(self.model_line)
         for figure in (*self._recorder, *self._flat):
             figure.clicked.connect(self.asked)
-        self.begin("recorder")
+        self.begin(Figures.RECORDER)
 
     def begin(self, kind: Figures) -> None:
         """Show the figures of one kind of test, none measured yet."""

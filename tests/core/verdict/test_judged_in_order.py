@@ -14,6 +14,9 @@ from vastcellar.core.parts.units import Unit
 from vastcellar.core.shoot.needs import camera_need
 from vastcellar.core.shoot.shoot import Setup
 from vastcellar.core.verdict.judgement import judge_take
+from vastcellar.data import data_path
+from vastcellar.store.catalog_files import load_catalog
+from vastcellar.store.shoot_files import read_shoot
 
 HARDER = {
     "need": ("headroom", (0.0, 0.2, 0.8)),
@@ -21,6 +24,9 @@ HARDER = {
     "room": ("ambient_c", (5.0, 24.0, 40.0)),
     "fill": ("used_share", (0.0, 0.5, 0.9)),
 }
+
+SHIPPED = load_catalog()
+CAMERA = read_shoot(data_path("demo", "slipway.shoot.json"), SHIPPED).camera("A")
 
 
 def judged(catalog, camera, behaviour, ambient_c=24.0, used_share=0.0):
@@ -38,9 +44,9 @@ def judged(catalog, camera, behaviour, ambient_c=24.0, used_share=0.0):
 @pytest.mark.parametrize("harder", HARDER)
 @given(behaviour=behaviours())
 @settings(max_examples=40, deadline=None)
-def test_what_is_harder_is_never_judged_better(slipway, catalog, harder, behaviour):
-    """Need, take, room and fill: each step up leaves the margin where it is, or lowers it."""
-    camera = replace(slipway.camera("A"), longest_take_s=900.0)
+def test_what_is_harder_is_never_judged_better(harder, behaviour):
+    """Need, take, room and fill: each step up never makes a better verdict or more to spare."""
+    catalog, camera = SHIPPED, replace(CAMERA, longest_take_s=900.0)
     name, steps = HARDER[harder]
     found = []
     for step in steps:
@@ -51,5 +57,7 @@ def test_what_is_harder_is_never_judged_better(slipway, catalog, harder, behavio
     margins = [each.margin for each in found]
     ranks = [VERDICT_ORDER.index(each.verdict) for each in found]
     for easier, later in itertools.pairwise(margins):
-        assert later <= easier + 1e-9
+        # Below nothing it may turn round: a drive that is hot sooner writes less into its cache,
+        # and falls short by its throttle instead of by what comes after the cache.
+        assert later <= easier + 1e-9 or max(easier, later) < 0
     assert ranks == sorted(ranks)

@@ -46,20 +46,15 @@ def link_sum(chain: Chain, fmt: NumberFormat) -> Sum:
     mode = chain.mode
     lines = []
     if mode is not None:
+        # What it carries in use stands with the stages: a bridge may have a figure of its own.
         lines.append(
             SumLine(
                 mode.name,
                 f"{fmt.number(mode.line_rate_bits_per_s / 1e9)} Gb/s × "
-                f"{mode.efficiency.numerator}/{mode.efficiency.denominator} ÷ 8",
-                fmt.rate(mode.ceiling_bytes_per_s),
-            )
-        )
-        lines.append(
-            SumLine(
-                "in use, typical",
+                f"{mode.efficiency.numerator}/{mode.efficiency.denominator} ÷ 8; in use "
                 f"{fmt.number(mode.typical_low_bytes_per_s / MB)} to "
                 f"{fmt.rate(mode.typical_high_bytes_per_s)}",
-                fmt.rate(mode.typical_bytes_per_s),
+                fmt.rate(mode.ceiling_bytes_per_s),
             )
         )
     at_first = [stage for stage in chain.stages if not stage.is_lasting]

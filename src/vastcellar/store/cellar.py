@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Callable, Iterator
-from dataclasses import asdict, fields
+from dataclasses import asdict, dataclass, fields
 from datetime import UTC
 from pathlib import Path
 from typing import Any, TypeVar
 
-from sqlalchemy import Delete, Select, delete, select, update
+from sqlalchemy import Delete, Select, delete, func, select, update
 from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
@@ -32,6 +32,16 @@ from vastcellar.store.tables import CalibrationRow, RunRow, StageMeasurementRow,
 T = TypeVar("T")
 # What the user says of a unit; the rest follows from its runs.
 _STATED = ("drive_key", "enclosure_key", "written_bytes", "used_bytes", "state", "note")
+
+
+@dataclass(frozen=True, slots=True)
+class RunsMark:
+    """What the runs of a cellar are told apart by, without reading them."""
+
+    count: int
+    newest_id: int
+    tags: frozenset[tuple[int, str]]
+    """The number of each unit with its tag: a run goes by its unit's."""
 
 
 class Cellar:
@@ -195,8 +205,20 @@ class Cellar:
         with self._session() as session:
             _require_unit(session, tag).device = kept
 
-    def runs(self, unit_tag: str | None = None) -> tuple[RunRecord, ...]:
-        """Return the runs of a unit, or of all, newest first, without their traces."""
+    def runs_mark(self) -> RunsMark:
+        """Return what changes when a run is added, or a unit gets another tag."""
+        with self._session() as session:
+            counted = select(func.count(RunRow.id), func.max(RunRow.id))
+            count, newest = session.execute(counted).one()
+            units = session.execute(select(UnitRow.id, UnitRow.tag))
+            tags = frozenset((number, tag) for number, tag in units)
+        return RunsMark(count, newest or 0, tags)
+
+    def runs(self, unit_tag: str | None = None, after_id: int = 0) -> tuple[RunRecord, ...]:
+        """Return the runs of a unit, or of all, newest first, without their traces.
+
+        With *after_id* only those that were kept after the run of that number.
+        """
         wanted = select(
             RunRow.id,
             UnitRow.tag.label("unit_tag"),
@@ -210,6 +232,8 @@ class Cellar:
         wanted = wanted.order_by(RunRow.measured_at.desc(), RunRow.id.desc())
         if unit_tag is not None:
             wanted = wanted.where(UnitRow.tag == unit_tag)
+        if after_id:
+            wanted = wanted.where(RunRow.id > after_id)
         return self._read("run", RunRow.id, wanted, _run)
 
     def trace_csv(self, run_id: int) -> str:

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -24,9 +26,47 @@ from vastcellar.store.json_files import read_json, write_text_whole
 from vastcellar.store.run_record import RunRecord
 
 if TYPE_CHECKING:
-    from vastcellar.store.cellar import Cellar
+    from vastcellar.store.cellar import Cellar, RunsMark
 
 DEMO_SHOOT_NAME = "slipway.shoot.json"
+
+
+class _KnownRuns:
+    """Runs that were read from the cellar, and the proofs among them; for any thread."""
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._mark: RunsMark | None = None
+        self._catalog: Catalog | None = None
+        self._records: tuple[RunRecord, ...] = ()
+        self._proofs: tuple[RecorderProof, ...] = ()
+
+    def read(
+        self, cellar: Cellar, catalog: Catalog, *, is_demo: bool
+    ) -> tuple[tuple[RunRecord, ...], tuple[RecorderProof, ...]]:
+        """Return all runs, newest first, and the proofs among them."""
+        with self._lock:
+            mark, known = cellar.runs_mark(), self._mark
+            if known is None or catalog is not self._catalog or not _follows(mark, known):
+                self._records = cellar.runs()
+                self._proofs = recorder_proofs(self._records, catalog, is_demo=is_demo)
+            elif mark.newest_id > known.newest_id:
+                new = cellar.runs(after_id=known.newest_id)
+                more = recorder_proofs(new, catalog, is_demo=is_demo)
+                self._records = tuple(sorted((*new, *self._records), key=_newest_first))
+                self._proofs = tuple(sorted((*more, *self._proofs), key=_newest_first))
+            self._mark, self._catalog = mark, catalog
+            return self._records, self._proofs
+
+
+def _newest_first(made: RunRecord | RecorderProof) -> tuple[float, int]:
+    return -made.measured_at.timestamp(), -made.run_id
+
+
+def _follows(mark: RunsMark, known: RunsMark) -> bool:
+    """Return whether nothing but new runs and new units lies between two marks."""
+    added = mark.newest_id > known.newest_id
+    return known.tags <= mark.tags and (added or mark.count == known.count)
 
 
 @dataclass(frozen=True)
@@ -42,6 +82,7 @@ class Workplace:
     """How the demo's simulated samples differ from their model, by unit tag."""
     removed: tuple[Removed, ...] = ()
     """Leftovers of killed tests that this start took away."""
+    _known: _KnownRuns = field(default_factory=_KnownRuns, compare=False, repr=False)
 
     @property
     def rig_word(self) -> str:
@@ -49,13 +90,17 @@ class Workplace:
         return "simulated" if self.is_demo else "simulated, a rehearsal"
 
     def shelf(self) -> Shelf:
-        """Return the units and proofs as they stand now."""
-        runs = self.cellar.runs()
+        """Return units, runs and what was proved, as they are now. Raises CellarError.
+
+        Runs that were read before are not read again: an edit of a unit leaves thousands as they
+        were. Of new ones only those are read; a unit of another tag makes all be read anew.
+        """
+        records, proofs = self._known.read(self.cellar, self.catalog, is_demo=self.is_demo)
         return Shelf(
             self.cellar.units(),
-            recorder_proofs(runs, self.catalog, is_demo=self.is_demo),
+            proofs,
             self.cellar.stage_measurements(),
-            runs,
+            records,
             self.cellar.calibrations(),
         )
 
@@ -64,7 +109,7 @@ class Workplace:
         self.cellar.close()
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Shelf:
     """Units and the recorder tests made on them: what verdicts are made from."""
 
@@ -81,7 +126,7 @@ class Shelf:
         """How many units there are, in words."""
         return "1 unit" if len(self.units) == 1 else f"{len(self.units)} units"
 
-    @property
+    @cached_property
     def standing_proofs(self) -> dict[str, RecorderProof]:
         """The newest recorder test that counts of each unit, by its tag."""
         by_unit: dict[str, list[RecorderProof]] = {}

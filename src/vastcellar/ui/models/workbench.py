@@ -182,7 +182,14 @@ class Workbench(QObject):
 
     def reload_shelf(self) -> None:
         """Read units and runs anew, off the interface thread."""
-        self._shelf_reader.request(self.workplace.shelf)
+        workplace = self.workplace
+
+        def read() -> Shelf:
+            shelf = workplace.shelf()
+            _ = shelf.standing_proofs  # worked out here once, and not while the shelf is drawn
+            return shelf
+
+        self._shelf_reader.request(read)
 
     def stop(self) -> None:
         """Ask for nothing more: the cellar is about to be let go."""

@@ -287,3 +287,32 @@ def test_without_a_screen_the_window_says_so(tmp_path):
     )
     assert done.returncode == 1
     assert "there is no screen" in done.stderr
+
+
+@pytest.mark.parametrize(
+    ("line", "headline"),
+    [
+        ("1 TB in GiB", "931.3 GiB"),
+        ("931 GiB in GB", "999.7 GB"),
+        ("10 Gb/s in MB/s", "1 250 MB/s"),
+        ("52 min at 160 MB/s in TB", "0.5 TB"),
+    ],
+)
+def test_a_sum_answers_in_the_unit_that_is_asked_for(line, headline):
+    """The first line is the answer, in that unit and no other."""
+    ran = CliRunner().invoke(cli, ["sum", line])
+    assert ran.output.splitlines()[0].replace("\u202f", " ") == headline
+
+
+def test_a_chain_prints_both_figures_and_every_stage():
+    """At first and what lasts, each with the stage that limits it, as its JSON has them."""
+    found = answer("chain", EXAMPLES / "collapse.chain.json", "--json")
+    rates = [stage["typical_bytes_per_s"] for stage in found["stages"]]
+    first = [s["typical_bytes_per_s"] for s in found["stages"] if not s["lasting"]]
+    assert found["lasting_bytes_per_s"] == min(rates)
+    assert found["at_first_bytes_per_s"] == min(first)
+    ran = CliRunner().invoke(cli, ["chain", str(EXAMPLES / "collapse.chain.json")])
+    assert "At first" in ran.output and "what lasts is" in ran.output
+    for stage in found["stages"]:
+        assert stage["name"] in ran.output
+        assert stage["why"]

@@ -257,3 +257,15 @@ def test_a_shoot_named_by_somebody_else_steers_no_terminal(type_it, tmp_path):
         told = type_it(*words).stdout
         assert "Main" in told
         assert not set(told) & set("\x1b\x07\x9b\u202e\r"), words
+
+
+def test_a_unit_gets_a_new_label_in_the_terminal(type_it):
+    """`unit change --tag`: the unit goes by it from then on, and a tag that is taken is refused."""
+    type_it("unit", "add", "K-10", "--drive", "kelmarsh-flat-2", "--enclosure", "drumlin-flat")
+    type_it("unit", "add", "K-11", "--drive", "kelmarsh-flat-2")
+    changed = json.loads(type_it("unit", "change", "K-10", "--tag", "K-12", "--json").stdout)
+    assert changed["tag"] == "K-12"
+    listed = json.loads(type_it("unit", "list", "--json").stdout)
+    assert {each["tag"] for each in listed["units"]} == {"K-11", "K-12"}
+    taken = type_it("unit", "change", "K-12", "--tag", "K-11", code=1)
+    assert "one of this tag already" in taken.stderr

@@ -164,7 +164,7 @@ def test_a_folder_taken_away_ends_the_run_with_its_sentence(tmp_path, precious):
         RecorderLoad(4e6, Fraction(25), 64 * MIB, 30), FolderTarget(disk, tmp_path / "n")
     )
     for shown in run.snapshots():
-        if shown.written_bytes and not (disk / "taken away").exists():
+        if shown.moved_bytes and not (disk / "taken away").exists():
             (ours,) = disk.glob(f"{FOLDER_PREFIX}*")
             swap_for_link(ours, precious)
     assert "was replaced by something else while it ran" in str(run.error)

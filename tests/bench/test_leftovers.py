@@ -23,7 +23,7 @@ from vastcellar.core.recording.recorder import RecorderLoad
 load = RecorderLoad(20e6, Fraction(25), 64_000_000, 600)
 run = RecorderRun(load, FolderTarget(Path(sys.argv[1]), Path(sys.argv[2])))
 for snapshot in run.snapshots():
-    print(snapshot.written_bytes, flush=True)
+    print(snapshot.moved_bytes, flush=True)
 """
 
 

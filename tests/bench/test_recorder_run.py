@@ -134,7 +134,7 @@ def test_a_real_folder_is_paced_and_left_as_it_was(tmp_path):
     assert result.written_bytes == QUICK.total_bytes
     assert not result.is_simulated
     assert len(seen) >= 5
-    assert sum(len(s.new_elapsed_s) for s in seen) == len(result.trace.elapsed_s)
+    assert sum(len(s.new.elapsed_s) for s in seen) == len(result.trace.elapsed_s)
     assert sorted(p.name for p in tmp_path.iterdir()) == ["mine.txt", "notes"]
     assert list((tmp_path / "notes").iterdir()) == []
 
@@ -143,7 +143,7 @@ def test_cancel_ends_soon_keeps_the_result_and_leaves_nothing(tmp_path):
     long = RecorderLoad(20e6, Fraction(50), 64_000_000, 600)
     run = RecorderRun(long, FolderTarget(tmp_path, tmp_path / "notes"))
     for snapshot in run.snapshots():
-        if snapshot.written_bytes:  # on a stalling disk that may take a while
+        if snapshot.moved_bytes:  # on a stalling disk that may take a while
             threading.Thread(target=run.stop).start()
     result = run.result
     assert (result.is_complete, result.ended_by) == (False, "cancelled")

@@ -21,7 +21,7 @@ from vastcellar.core.recording.recorder import RecorderLoad
 load = RecorderLoad(4e6, Fraction(25), 64_000_000, 1.5)
 run = RecorderRun(load, FolderTarget(Path(sys.argv[1]), Path(sys.argv[2])))
 for snapshot in run.snapshots():
-    print(snapshot.written_bytes, flush=True)
+    print(snapshot.moved_bytes, flush=True)
 result = run.result
 print(json.dumps({"elapsed_s": result.elapsed_s, "dropped": result.frames_dropped,
                   "worst_delay_s": result.worst_delay_s,

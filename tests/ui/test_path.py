@@ -133,7 +133,7 @@ def test_cancel_ends_a_test_and_keeps_it_marked(app, qtbot, tmp_path):
     prove.form.target.folder_field.editingFinished.emit()
     start_in_folder(prove)
     qtbot.waitUntil(
-        lambda: (latest := app.jobs.current.latest) is not None and latest.written_bytes > 0
+        lambda: (latest := app.jobs.current.latest) is not None and latest.moved_bytes > 0
     )
     app.window.show_station("cellar")  # it goes on while you look elsewhere
     app.window.activateWindow()

@@ -3,45 +3,42 @@
 from __future__ import annotations
 
 import math
-import threading
 import time
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
-from vastcellar.bench.disturbances import UNDISTURBED, Disturbances, DisturbanceWatch
+from vastcellar.bench.disturbances import UNDISTURBED, Disturbances
+from vastcellar.bench.progress import (
+    PUBLISH_EVERY_S,
+    TEMPERATURE_EVERY_S,
+    TRACE_EVERY_S,
+    Progress,
+    TracePoints,
+    stopped,
+)
 from vastcellar.bench.side_by_side import Written
 from vastcellar.bench.targets import Target
-from vastcellar.core.errors import VastCellarError
+from vastcellar.bench.watched_run import WatchedRun
 from vastcellar.core.recording.recorder import FrameQueue, QueueTotals, RecorderLoad
 from vastcellar.core.trace import SecondsLog, Trace
 
 # One write call: large enough for a fast drive at depth 1, small enough that a slow drive
 # still lets a cancel through in under half a second.
 MOST_WRITE_BYTES = 4 * 2**20
-_PUBLISH_EVERY_S = 0.05
-_TRACE_EVERY_S = 0.25
-_TEMPERATURE_EVERY_S = 1.0
 
 
 @dataclass(frozen=True, slots=True)
-class Snapshot:
-    """The state of a run at one moment; frozen, so it may cross threads."""
+class RecorderProgress(Progress):
+    """The state of a recorder test: what every test shows, and how the frames fare."""
 
-    elapsed_s: float
-    written_bytes: int
-    backlog_bytes: int
-    worst_backlog_bytes: int
-    first_drop_s: float | None
-    frames_arrived: int
-    frames_late: int
-    frames_dropped: int
-    temperature_c: float
-    new_elapsed_s: tuple[float, ...]
-    """Trace points since the snapshot before; cumulative bytes beside each."""
-    new_written_bytes: tuple[float, ...]
-    new_temperature_c: tuple[float, ...]
+    backlog_bytes: int = 0
+    worst_backlog_bytes: int = 0
+    first_drop_s: float | None = None
+    frames_arrived: int = 0
+    frames_late: int = 0
+    frames_dropped: int = 0
 
 
 @dataclass(frozen=True)
@@ -103,7 +100,7 @@ def load_together(loads: Sequence[RecorderLoad]) -> RecorderLoad:
     )
 
 
-class RecorderRun:
+class RecorderRun(WatchedRun):
     """One recorder test of one camera, or of several that write to one drive at once.
 
     ``snapshots`` does the work; ``stop`` ends it from any thread.
@@ -112,8 +109,7 @@ class RecorderRun:
     def __init__(self, loads: RecorderLoad | Sequence[RecorderLoad], target: Target) -> None:
         self.loads = (loads,) if isinstance(loads, RecorderLoad) else tuple(loads)
         self.load = load_together(self.loads)
-        self._target = target
-        self._stop = threading.Event()
+        super().__init__(target)
         self._queues = [FrameQueue(load, block_bytes=target.block_bytes) for load in self.loads]
         self._camera_bytes = [0] * len(self._queues)
         self._busy: set[int] = set()
@@ -126,50 +122,28 @@ class RecorderRun:
         self._temperature_c = math.nan
         self._next_temperature_s = 0.0
         self._flush_s = 0.0
-        self._ended_by = ""
-        self._disturbances = Disturbances()
         self.result: RecorderResult | None = None
-        self.error: VastCellarError | None = None
 
-    def stop(self) -> None:
-        """End the run soon; what it measured is kept, marked incomplete."""
-        self._stop.set()
+    def _measure(self) -> Iterator[RecorderProgress]:
+        self._target.open()
+        yield from self._record()
+        self._finish()
+        yield self._progress()
 
-    def snapshots(self) -> Iterator[Snapshot]:
-        """Run to the end and yield the state about twenty times a second.
+    def _has_something(self) -> bool:
+        return self._written_bytes > 0
 
-        Sets ``result`` at the end, and ``error`` where the disk ended it. Raises DiskError only
-        where not even the start was possible.
-        """
-        watch = DisturbanceWatch(self._target)
-        try:
-            try:
-                self._target.open()
-                yield from self._record()
-                self._finish()
-            except VastCellarError as error:
-                if not self._written_bytes:
-                    raise
-                self.error, self._ended_by = error, str(error)
-            yield self._snapshot()
-        except GeneratorExit:
-            self._ended_by = "cancelled"
-            raise
-        finally:
-            self._target.close()
-        self._disturbances = watch.seen()
+    def _conclude(self) -> None:
         self.result = self._make_result()
 
-    def _record(self) -> Iterator[Snapshot]:
+    def _record(self) -> Iterator[RecorderProgress]:
         target = self._target
         self._add_trace_point(0.0)
         published_s = time.monotonic()
         while not all(queue.is_done for queue in self._queues):
-            if self._stop.is_set():
-                self._ended_by = "cancelled"
-                return
-            if time.monotonic() - published_s >= _PUBLISH_EVERY_S:
-                yield self._snapshot()
+            stopped(self._stop)
+            if time.monotonic() - published_s >= PUBLISH_EVERY_S:
+                yield self._progress()
                 published_s = time.monotonic()
             if len(self._queues) == 1:
                 self._write_next(self._queues[0])
@@ -203,7 +177,7 @@ class RecorderRun:
         if not self._busy:
             target.wait_until(soonest_s, self._stop)
             return
-        for written in target.finished(min(soonest_s, now_s + _PUBLISH_EVERY_S)):
+        for written in target.finished(min(soonest_s, now_s + PUBLISH_EVERY_S)):
             self._busy.discard(written.camera)
             self._count(written)
 
@@ -219,8 +193,7 @@ class RecorderRun:
         self._seconds.add(busy_from_s, written.end_s, written.size_bytes)
 
     def _finish(self) -> None:
-        if self._ended_by:  # whoever cancels does not wait for a slow drive's flush
-            return
+        stopped(self._stop)  # whoever cancels does not wait for a slow drive's flush
         begin_s = self._target.now_s()
         self._target.flush()
         self._flush_s = self._target.now_s() - begin_s
@@ -229,13 +202,13 @@ class RecorderRun:
     def _note(self, now_s: float) -> None:
         if now_s >= self._next_temperature_s:
             self._temperature_c = self._target.temperature_c()
-            self._next_temperature_s = now_s + _TEMPERATURE_EVERY_S
+            self._next_temperature_s = now_s + TEMPERATURE_EVERY_S
         if now_s >= self._next_trace_s:
             self._add_trace_point(now_s)
 
     def _add_trace_point(self, now_s: float) -> None:
         self._trace.append((now_s, float(self._written_bytes), self._temperature_c))
-        self._next_trace_s = now_s + _TRACE_EVERY_S
+        self._next_trace_s = now_s + TRACE_EVERY_S
 
     def _totals(self) -> QueueTotals:
         """Return what happened to the frames of all cameras."""
@@ -251,22 +224,27 @@ class RecorderRun:
             worst_delay_s=max(t.worst_delay_s for t in each),
         )
 
-    def _snapshot(self) -> Snapshot:
+    def _progress(self) -> RecorderProgress:
         totals, fresh = self._totals(), self._trace[self._shown :]
+        begins = self._shown == 0
         self._shown = len(self._trace)
-        return Snapshot(
-            elapsed_s=self._target.now_s(),
-            written_bytes=self._written_bytes,
+        elapsed_s, lost = self._target.now_s(), totals.frames_dropped
+        return RecorderProgress(
+            phase="recording",
+            elapsed_s=elapsed_s,
+            done_share=min(elapsed_s / self.load.duration_s, 1.0),
+            moved_bytes=self._written_bytes,
+            bytes_per_s=self._written_bytes / max(elapsed_s, 1e-9),
+            temperature_c=self._temperature_c,
+            detail=f"{lost} frames dropped" if lost else "no frame dropped",
+            new=TracePoints(*zip(*fresh, strict=True)) if fresh else TracePoints(),
+            begins_pass=begins,
             backlog_bytes=sum(queue.backlog_bytes for queue in self._queues),
             worst_backlog_bytes=totals.worst_backlog_bytes,
             first_drop_s=totals.first_drop_s,
             frames_arrived=totals.frames_arrived,
             frames_late=totals.frames_late,
-            frames_dropped=totals.frames_dropped,
-            temperature_c=self._temperature_c,
-            new_elapsed_s=tuple(point[0] for point in fresh),
-            new_written_bytes=tuple(point[1] for point in fresh),
-            new_temperature_c=tuple(point[2] for point in fresh),
+            frames_dropped=lost,
         )
 
     def _make_result(self) -> RecorderResult:
@@ -277,7 +255,7 @@ class RecorderRun:
         return RecorderResult(
             load=load,
             is_complete=self._ended_by == "",
-            is_simulated=self._target.is_simulated,
+            is_simulated=self.is_simulated,
             ended_by=self._ended_by,
             elapsed_s=elapsed_s,
             flush_s=self._flush_s,

@@ -81,7 +81,7 @@ def keep_and_tell(workplace: Workplace | None, unit_tag: str | None, proof: AnyP
     """Keep what has ended, after it was shown, and say as what. Raises CellarError."""
     if workplace is None or not unit_tag:
         return
-    for kept in keep_any(workplace, unit_tag, proof):
+    for kept in keep_any(proof, workplace, unit_tag):
         if kept.prediction is not None:
             echo(prediction_sentence(kept.prediction, PLAIN), err=True)
         echo(f"Kept as run {kept.run_id}.", err=True)

@@ -25,6 +25,7 @@ from vastcellar.services.match.judging import ChainFile, chain_in_file
 from vastcellar.services.proving.recorder_loads import loads_of_shoot
 from vastcellar.services.proving.recorder_proving import (
     Proof,
+    RecorderResult,
     folder_proof,
     predicted_frames_dropped,
     rig_proof,
@@ -135,7 +136,8 @@ def record(
             if not as_json:
                 echo(f"Note: {warning}.")
         _run(proof, quiet=as_json)
-        _print_result(proof, as_json=as_json)
+        if proof.run.result is not None:
+            _print_result(proof, proof.run.result, as_json=as_json)
         keep_and_tell(workplace, unit_tag, proof)
     end_of(proof.run)
 
@@ -192,14 +194,11 @@ def _run(proof: Proof, *, quiet: bool) -> None:
                 progress.update(
                     task,
                     completed=snapshot.elapsed_s,
-                    description=f"{snapshot.frames_dropped} dropped, "
-                    f"backlog {PLAIN.size(snapshot.backlog_bytes)}",
+                    description=snapshot.detail,
                 )
 
 
-def _print_result(proof: Proof, *, as_json: bool) -> None:
-    result = proof.run.result
-    assert result is not None  # the run has ended
+def _print_result(proof: Proof, result: RecorderResult, *, as_json: bool) -> None:
     predicted = predicted_frames_dropped(result)
     if as_json:
         figures = {

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import asdict, dataclass, field
+from functools import singledispatch
 from typing import Any
 
 from vastcellar.core.trace import Trace
@@ -39,23 +40,16 @@ class Told:
     figures: dict[str, Any] = field(default_factory=dict)
 
 
+@singledispatch
 def told(proof: AnyProof, fmt: NumberFormat) -> Told:
     """Return what the run of *proof*, which has ended, has to tell."""
+    raise TypeError(f"nothing to tell of {type(proof).__name__}")
+
+
+@told.register
+def _flat(proof: FlatProof, fmt: NumberFormat) -> Told:
     result = proof.run.result
     assert result is not None, "the run must have ended"
-    if isinstance(proof, FlatProof) and isinstance(result, FlatResult):
-        return _flat(proof, result, fmt)
-    if isinstance(proof, FileProof):
-        return _files(proof, fmt)
-    if isinstance(proof, TurnsProof):
-        return _turns(proof, fmt)
-    if isinstance(proof, ProtocolProof):
-        return _protocol(proof, fmt)
-    assert isinstance(result, RecorderResult)
-    return _recorder(proof, result, fmt)
-
-
-def _flat(proof: FlatProof, result: FlatResult, fmt: NumberFormat) -> Told:
     found = diagnosis_of_proof(proof, result)
     return Told(
         head=cause_sentence(found, fmt) if found else "",
@@ -72,8 +66,10 @@ def _flat(proof: FlatProof, result: FlatResult, fmt: NumberFormat) -> Told:
     )
 
 
-def _recorder(proof: AnyProof, result: RecorderResult, fmt: NumberFormat) -> Told:
-    assert isinstance(proof, Proof)
+@told.register
+def _recorder(proof: Proof, fmt: NumberFormat) -> Told:
+    result = proof.run.result
+    assert result is not None, "the run must have ended"
     conditions = proof.conditions(result) if proof.conditions else None
     return Told(
         evidence=cameras_sentence(result, fmt) if len(result.cameras) > 1 else "",
@@ -86,6 +82,7 @@ def _recorder(proof: AnyProof, result: RecorderResult, fmt: NumberFormat) -> Tol
     )
 
 
+@told.register
 def _files(proof: FileProof, fmt: NumberFormat) -> Told:
     result = proof.run.result
     assert result is not None
@@ -101,6 +98,7 @@ def _files(proof: FileProof, fmt: NumberFormat) -> Told:
     )
 
 
+@told.register
 def _turns(proof: TurnsProof, fmt: NumberFormat) -> Told:
     result = proof.run.result
     assert result is not None
@@ -120,6 +118,7 @@ def _turns(proof: TurnsProof, fmt: NumberFormat) -> Told:
     )
 
 
+@told.register
 def _protocol(proof: ProtocolProof, fmt: NumberFormat) -> Told:
     run = proof.run
     head, evidence = protocol_sentence(run, fmt)

@@ -122,7 +122,7 @@ def test_the_first_drives_turns_are_kept_under_its_unit_and_only_the_first_from_
     before = workplace.shelf().unit("M-03").written_bytes
     run = AlternatingRun(folders, PLAN, tmp_path / "notes", times=3)
     finish(run)
-    kept = keep_any(workplace, "M-03", TurnsProof(run))
+    kept = keep_any(TurnsProof(run), workplace, "M-03")
     records = sorted(workplace.shelf().records, key=lambda each: each.run_id)[-3:]
     assert [record.run_id for record in records] == [each.run_id for each in kept]
     assert [record.figures["from_rest"] for record in records] == [True, False, False]

@@ -17,7 +17,7 @@ from vastcellar.core.errors import VastCellarError
 from vastcellar.core.protocols.steady import difference, summarize
 from vastcellar.core.units import NumberFormat
 from vastcellar.services.proving.flat_proving import FlatProof, conditions_of, folder_flat_proof
-from vastcellar.services.proving.shown import AS_TURNS
+from vastcellar.services.proving.shown import AS_TURNS, ShownTest
 from vastcellar.services.runs.measured_runs import differences_between
 from vastcellar.services.runs.resting import COOL, Rest
 
@@ -212,13 +212,12 @@ class AlternatingRun:
 
 
 @dataclass(frozen=True)
-class TurnsProof:
+class TurnsProof(ShownTest):
     """A comparison by turns, ready to run."""
 
     run: AlternatingRun
     is_simulated = False
     shown = AS_TURNS
-    can_calibrate = False
 
     @property
     def target(self) -> str:

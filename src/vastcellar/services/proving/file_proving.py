@@ -18,7 +18,7 @@ from vastcellar.services.proving.conditions import LoadBefore, chain_conditions,
 from vastcellar.services.proving.folder_runs import FilePlan, FileRun, file_run
 from vastcellar.services.proving.offloading import limit_sentence, made_up_clips, offload_figures
 from vastcellar.services.proving.places import find_place, require_room_for
-from vastcellar.services.proving.shown import AS_COPY, AS_PARTS, Shown
+from vastcellar.services.proving.shown import AS_COPY, AS_PARTS, Shown, ShownTest
 from vastcellar.services.workplace.run_records import Conditions
 
 __all__ = [
@@ -60,7 +60,7 @@ USUAL_STREAM = Stream("UHD 422 HQ, 25 fps", 92.2e6, 25.0)
 
 
 @dataclass(frozen=True)
-class FileProof:
+class FileProof(ShownTest):
     """An edit, project or offload test ready to run in a folder."""
 
     kind: str
@@ -71,10 +71,9 @@ class FileProof:
     conditions: Callable[[FileResult], Conditions]
     begin: Callable[[], tuple[str, ...]]
     is_simulated = False
-    can_calibrate = False
 
     @property
-    def shown(self) -> Shown:
+    def shown(self) -> Shown:  # type: ignore[override]
         """An offload has a trace, the others their parts."""
         return AS_COPY if self.kind == "offload" else AS_PARTS
 

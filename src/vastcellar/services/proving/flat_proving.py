@@ -19,6 +19,7 @@ from vastcellar.core.diagnosis.causes import Diagnosis
 from vastcellar.core.diagnosis.diagnose import diagnose
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.trace import Trace
+from vastcellar.core.units import NumberFormat
 from vastcellar.core.writing.write_profile import Phase
 from vastcellar.services.proving.conditions import (
     LoadBefore,
@@ -30,7 +31,7 @@ from vastcellar.services.proving.folder_runs import flat_run
 from vastcellar.services.proving.pass_figures import pass_figures
 from vastcellar.services.proving.places import Place, find_place, require_room_for
 from vastcellar.services.proving.rigs import make_rig
-from vastcellar.services.proving.shown import AS_FLAT
+from vastcellar.services.proving.shown import AS_FLAT, ShownTest
 from vastcellar.services.runs.calibrating import CALIBRATES
 from vastcellar.services.runs.resting import COOL, Rest
 from vastcellar.services.workplace.run_records import FAN, Conditions
@@ -70,7 +71,7 @@ _LONGEST_RIG_S = 12 * 3600.0
 
 
 @dataclass(frozen=True)
-class FlatProof:
+class FlatProof(ShownTest):
     """A flat-out test ready to run: what it will do, and how it was set up."""
 
     plan: FlatPlan
@@ -90,9 +91,14 @@ class FlatProof:
     shown = AS_FLAT
 
     @property
-    def can_calibrate(self) -> bool:
+    def can_calibrate(self) -> bool:  # type: ignore[override]
         """Whether it shows how the unit writes, past what a burst does."""
         return self.plan.kind in CALIBRATES
+
+    def said_at_end(self, fmt: NumberFormat) -> str:
+        """Return the rate that it wrote at."""
+        result = self.run.result
+        return f"done, written at {fmt.rate(result.write.bytes_per_s, 1)}" if result else "done"
 
 
 def burst_plan(shape: Shape | None = DEFAULT_SHAPE) -> FlatPlan:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
+from functools import singledispatch
 from typing import Any
 
 from vastcellar.core.diagnosis.causes import Diagnosis
@@ -182,17 +183,40 @@ def keep_turns(workplace: Workplace, unit_tag: str, run: AlternatingRun) -> tupl
     )
 
 
-def keep_any(workplace: Workplace, unit_tag: str, proof: AnyProof) -> tuple[KeptRun, ...]:
-    """Keep whatever has ended; nothing where nothing was measured."""
-    if isinstance(proof, ProtocolProof):
-        return keep_protocol(workplace, unit_tag, proof.run)
-    if isinstance(proof, TurnsProof):
-        return keep_turns(workplace, unit_tag, proof.run)
+@singledispatch
+def keep_any(proof: AnyProof, workplace: Workplace, unit_tag: str) -> tuple[KeptRun, ...]:
+    """Keep whatever has ended; nothing where nothing was measured.
+
+    A new kind of test registers here how it is kept.
+    """
+    raise TypeError(f"no way to keep {type(proof).__name__}")
+
+
+@keep_any.register
+def _(proof: FlatProof, workplace: Workplace, unit_tag: str) -> tuple[KeptRun, ...]:
+    return (keep_flat_proof(workplace, unit_tag, proof),) if _measured(proof) else ()
+
+
+@keep_any.register
+def _(proof: FileProof, workplace: Workplace, unit_tag: str) -> tuple[KeptRun, ...]:
+    return (keep_file_proof(workplace, unit_tag, proof),) if _measured(proof) else ()
+
+
+@keep_any.register
+def _(proof: Proof, workplace: Workplace, unit_tag: str) -> tuple[KeptRun, ...]:
+    return (KeptRun(keep_proof(workplace, unit_tag, proof)),) if _measured(proof) else ()
+
+
+@keep_any.register
+def _(proof: ProtocolProof, workplace: Workplace, unit_tag: str) -> tuple[KeptRun, ...]:
+    return keep_protocol(workplace, unit_tag, proof.run)
+
+
+@keep_any.register
+def _(proof: TurnsProof, workplace: Workplace, unit_tag: str) -> tuple[KeptRun, ...]:
+    return keep_turns(workplace, unit_tag, proof.run)
+
+
+def _measured(proof: FlatProof | FileProof | Proof) -> bool:
     result = proof.run.result
-    if result is None or not result.written_bytes:
-        return ()
-    if isinstance(proof, FlatProof):
-        return (keep_flat_proof(workplace, unit_tag, proof),)
-    if isinstance(proof, FileProof):
-        return (keep_file_proof(workplace, unit_tag, proof),)
-    return (KeptRun(keep_proof(workplace, unit_tag, proof)),)
+    return result is not None and result.written_bytes > 0

@@ -12,8 +12,7 @@ from datetime import UTC, datetime
 from typing import Any
 
 from vastcellar.bench.flat_run import FlatPlan
-from vastcellar.bench.progress import CANCELLED, Progress, TracePoints
-from vastcellar.bench.recorder_run import Snapshot
+from vastcellar.bench.progress import CANCELLED, Progress
 from vastcellar.core.diagnosis.causes import Diagnosis
 from vastcellar.core.diagnosis.diagnose import diagnose_cooling_pair
 from vastcellar.core.errors import BadValueError, VastCellarError
@@ -32,7 +31,7 @@ from vastcellar.services.proving.file_proving import (
 from vastcellar.services.proving.flat_proving import FlatProof, diagnosis_of_proof, flat_figures
 from vastcellar.services.proving.protocols import ProtocolPlan, StepPlan
 from vastcellar.services.proving.recorder_proving import Proof
-from vastcellar.services.proving.shown import AS_FLAT
+from vastcellar.services.proving.shown import AS_FLAT, ShownTest
 from vastcellar.services.proving.testbeds import Testbed
 from vastcellar.services.runs.diagnosing import diagnosis_figures
 from vastcellar.services.runs.resting import COOL, USUAL_ROOM_C, Rest, chain_rest_s
@@ -184,7 +183,7 @@ class ProtocolRun:
         try:
             proof.begin()
             for snapshot in proof.run.snapshots():
-                yield _as_progress(snapshot, name, plan, before, share)
+                yield _as_progress(snapshot, name, before, share)
         except VastCellarError as error:
             self.error = error
         self.error = self.error or proof.run.error
@@ -271,42 +270,36 @@ class ProtocolRun:
         }
 
 
-def _as_progress(
-    snapshot: Progress | Snapshot, name: str, plan: StepPlan, before: float, share: float
-) -> Progress:
+def _as_progress(snapshot: Progress, name: str, before: float, share: float) -> Progress:
     """Return a step's progress as part of the whole."""
-    if isinstance(snapshot, Progress):
-        return replace(
-            snapshot,
-            phase=f"{name}: {snapshot.phase}",
-            done_share=before + share * snapshot.done_share,
-        )
-    return Progress(
-        phase=f"{name}: recording",
-        elapsed_s=snapshot.elapsed_s,
-        done_share=before + share * min(snapshot.elapsed_s / plan.most_s, 1.0),
-        moved_bytes=snapshot.written_bytes,
-        bytes_per_s=snapshot.written_bytes / max(snapshot.elapsed_s, 1e-9),
-        temperature_c=snapshot.temperature_c,
-        detail=f"{snapshot.frames_dropped} frames dropped",
-        new=TracePoints(
-            snapshot.new_elapsed_s, snapshot.new_written_bytes, snapshot.new_temperature_c
-        ),
-        begins_pass=0.0 in snapshot.new_elapsed_s,
+    return replace(
+        snapshot,
+        phase=f"{name}: {snapshot.phase}",
+        done_share=before + share * snapshot.done_share,
     )
 
 
 @dataclass(frozen=True)
-class ProtocolProof:
+class ProtocolProof(ShownTest):
     """A protocol ready to run."""
 
     run: ProtocolRun
     shown = AS_FLAT
+    share_is_time = False  # its steps count alike, however long each takes
 
     @property
-    def can_calibrate(self) -> bool:
+    def can_calibrate(self) -> bool:  # type: ignore[override]
         """Whether one of its tests does."""
         return any(proof.can_calibrate for proof in self.run.proofs)
+
+    @property
+    def waits_for(self) -> str:  # type: ignore[override]
+        """What somebody has to do before its next step."""
+        return self.run.waits_for
+
+    def go_on(self) -> None:
+        """Say that what it waits for is done."""
+        self.run.go_on()
 
     @property
     def is_simulated(self) -> bool:

@@ -8,7 +8,12 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from vastcellar.bench.apart import ApartRun
-from vastcellar.bench.recorder_run import RecorderResult, RecorderRun, Snapshot, load_together
+from vastcellar.bench.recorder_run import (
+    RecorderProgress,
+    RecorderResult,
+    RecorderRun,
+    load_together,
+)
 from vastcellar.core.chain.chain import Chain
 from vastcellar.core.recording.recorder import RecorderLoad, predicted_drops_on_trace
 from vastcellar.core.units import PLAIN, NumberFormat
@@ -24,7 +29,7 @@ from vastcellar.services.proving.conditions import (
 from vastcellar.services.proving.folder_runs import recorder_run
 from vastcellar.services.proving.places import find_place, require_room
 from vastcellar.services.proving.rigs import make_rig, rig_speed
-from vastcellar.services.proving.shown import AS_TAKE
+from vastcellar.services.proving.shown import AS_TAKE, ShownTest
 from vastcellar.services.workplace.rescuing import add_run
 from vastcellar.services.workplace.run_records import Conditions, recorder_record
 from vastcellar.services.workplace.workplace import Workplace
@@ -35,9 +40,9 @@ __all__ = [
     "Loads",
     "Proof",
     "ProofPlan",
+    "RecorderProgress",
     "RecorderResult",
     "RecorderRun",
-    "Snapshot",
     "as_loads",
     "cameras_sentence",
     "folder_proof",
@@ -80,7 +85,7 @@ class ProofPlan:
 
 
 @dataclass(frozen=True)
-class Proof:
+class Proof(ShownTest):
     """A test ready to run, and how to keep it afterwards."""
 
     plan: ProofPlan
@@ -89,12 +94,16 @@ class Proof:
     begin: Callable[[], tuple[str, ...]] = tuple
     """To be called right before the run, off the interface thread."""
     shown = AS_TAKE
-    can_calibrate = False
 
     @property
     def is_simulated(self) -> bool:
         """Whether nothing is written to a disk."""
         return self.plan.is_simulated
+
+    def said_at_end(self, fmt: NumberFormat) -> str:
+        """Return how many frames were lost."""
+        result = self.run.result
+        return f"done, {fmt.number(result.frames_dropped, 0)} frames dropped" if result else "done"
 
 
 def plan_folder_proof(folder: Path, load: RecorderLoad, tbw_bytes: float = 0.0) -> ProofPlan:

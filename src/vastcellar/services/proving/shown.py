@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from enum import StrEnum
 
+from vastcellar.core.units import NumberFormat
+
 
 class Picture(StrEnum):
     """What is drawn of a test; the value is its heading."""
@@ -29,6 +31,25 @@ class Shown:
 
     picture: Picture
     figures: Figures
+
+
+class ShownTest:
+    """What every kind of test says of itself to whoever shows it; a kind says what differs."""
+
+    shown: Shown
+    can_calibrate = False
+    """Whether it shows how the unit writes, past what a burst does."""
+    share_is_time = True
+    """Whether the time left follows from the share that is done."""
+    waits_for = ""
+    """What somebody has to do now, "" for nothing."""
+
+    def go_on(self) -> None:
+        """Say that what it waits for is done."""
+
+    def said_at_end(self, fmt: NumberFormat) -> str:
+        """Return what a complete run came to, in a few words."""
+        return "done"
 
 
 AS_TAKE = Shown(Picture.TRACE, Figures.RECORDER)

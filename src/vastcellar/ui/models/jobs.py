@@ -2,21 +2,25 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import shiboken6
 from PySide6.QtCore import QObject, QThread, Signal, Slot
 
 from vastcellar.core.errors import VastCellarError
-from vastcellar.services.proving.flat_proving import Progress
-from vastcellar.services.proving.keeping import AnyProof, AnyResult, KeptRun, keep_any
-from vastcellar.services.proving.recorder_proving import Snapshot
-from vastcellar.services.runs.calibrating import PredictionCheck
-from vastcellar.services.workplace.workplace import Workplace
+
+if TYPE_CHECKING:
+    # Loaded with the first test: a window that only plans does without.
+    from vastcellar.services.proving.flat_proving import Progress
+    from vastcellar.services.proving.keeping import AnyProof, AnyResult, KeptRun
+    from vastcellar.services.runs.calibrating import PredictionCheck
+    from vastcellar.services.workplace.workplace import Workplace
 
 
 class _RunWorker(QObject):
     """Does one run and keeps its result; lives in its own QThread."""
 
-    snapshot_ready = Signal(object)  # Snapshot: frozen, so safe between threads
+    snapshot_ready = Signal(object)  # Progress: frozen, so safe between threads
     ended = Signal(object)  # None, or the Exception that ended it
 
     def __init__(self, workplace: Workplace, unit_tag: str, proof: AnyProof) -> None:
@@ -27,13 +31,15 @@ class _RunWorker(QObject):
     @Slot()
     def work(self) -> None:
         """Measure to the end, then keep what was measured."""
+        from vastcellar.services.proving.keeping import keep_any
+
         run = self._proof.run
         try:
             self._proof.begin()
             for snapshot in run.snapshots():
                 self.snapshot_ready.emit(snapshot)
             if self._unit_tag:
-                self.kept = keep_any(self._workplace, self._unit_tag, self._proof)
+                self.kept = keep_any(self._proof, self._workplace, self._unit_tag)
             self.ended.emit(run.error)
         except Exception as error:  # last frame of the thread: nothing above sees it
             self.ended.emit(error)
@@ -42,7 +48,7 @@ class _RunWorker(QObject):
 class Job(QObject):
     """A running test as the views see it."""
 
-    moved = Signal(object)  # Snapshot
+    moved = Signal(object)  # Progress
     ended = Signal(object)  # None or the Exception
 
     def __init__(self, workplace: Workplace, unit_tag: str, title: str, proof: AnyProof) -> None:
@@ -52,7 +58,7 @@ class Job(QObject):
         self.proof = proof
         self.error: Exception | None = None
         self.is_running = False
-        self.latest: Snapshot | Progress | None = None
+        self.latest: Progress | None = None
         self.elapsed_s: list[float] = []
         self.written_bytes: list[float] = []
         self.temperature_c: list[float] = []
@@ -108,19 +114,12 @@ class Job(QObject):
             self._thread.wait()
 
     @Slot(object)
-    def _on_snapshot(self, snapshot: Snapshot | Progress) -> None:
+    def _on_snapshot(self, snapshot: Progress) -> None:
         self.latest = snapshot
-        if isinstance(snapshot, Progress):
-            if snapshot.begins_pass:
-                self._begin_pass()
-            new = snapshot.new
-            points = new.elapsed_s, new.written_bytes, new.temperature_c
-        else:
-            points = (
-                snapshot.new_elapsed_s,
-                snapshot.new_written_bytes,
-                snapshot.new_temperature_c,
-            )
+        if snapshot.begins_pass:
+            self._begin_pass()
+        new = snapshot.new
+        points = new.elapsed_s, new.written_bytes, new.temperature_c
         for column, fresh in zip(
             (self.elapsed_s, self.written_bytes, self.temperature_c), points, strict=True
         ):

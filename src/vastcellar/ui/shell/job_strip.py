@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+import math
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QWidget
 
-from vastcellar.services.proving.flat_proving import FlatResult, Progress
-from vastcellar.services.proving.protocol_run import ProtocolProof
-from vastcellar.services.proving.recorder_proving import Proof, RecorderResult, Snapshot
 from vastcellar.ui.look import Look
-from vastcellar.ui.models.jobs import Job, Jobs
 from vastcellar.ui.widgets.cards import label
+
+if TYPE_CHECKING:
+    # Loaded with the catalog, when the window is up.
+    from vastcellar.ui.models.jobs import Job, Jobs
 
 _LEAST_SHARE = 0.02
 
@@ -104,48 +107,22 @@ class JobStrip(QWidget):
         self._show_running(True)
 
     def _on_moved(self, job: Job) -> None:
-        snapshot = job.latest
+        snapshot, numbers = job.latest, self._look.numbers
         if snapshot is None:
             return
-        if isinstance(snapshot, Progress):
-            self._progress.show_share(snapshot.done_share)
-            parts = self._flat_parts(job, snapshot)
-        elif isinstance(job.proof, Proof):
-            load = job.proof.plan.load
-            self._progress.show_share(snapshot.elapsed_s / load.duration_s)
-            parts = self._recorder_parts(snapshot, load.duration_s)
-        else:
-            return
-        if snapshot.temperature_c == snapshot.temperature_c:
-            parts.append(self._look.numbers.temperature(snapshot.temperature_c))
-        if job.proof.is_simulated:
-            parts.insert(0, "simulated")
-        self.text.setText(" · ".join(parts))
-
-    def _flat_parts(self, job: Job, snapshot: Progress) -> list[str]:
-        numbers = self._look.numbers
-        parts = [snapshot.phase]
+        self._progress.show_share(snapshot.done_share)
+        parts = ["simulated"] if job.proof.is_simulated else []
+        parts.append(snapshot.phase)
         if snapshot.bytes_per_s > 0:
             parts.append(numbers.rate(snapshot.bytes_per_s, 1))
-        if snapshot.done_share > _LEAST_SHARE and not isinstance(job.proof, ProtocolProof):
+        if snapshot.done_share > _LEAST_SHARE and job.proof.share_is_time:
             left_s = snapshot.elapsed_s * (1 / snapshot.done_share - 1)
             parts.append(f"about {numbers.duration(max(round(left_s), 1))} left")
         if snapshot.detail:
             parts.append(snapshot.detail)
-        return parts
-
-    def _recorder_parts(self, snapshot: Snapshot, duration_s: float) -> list[str]:
-        numbers = self._look.numbers
-        lost = (
-            f"{numbers.number(snapshot.frames_dropped, 0)} frames dropped"
-            if snapshot.frames_dropped
-            else "no frame dropped"
-        )
-        return [
-            f"{numbers.clock(snapshot.elapsed_s)} of {numbers.clock(duration_s)}",
-            numbers.rate(snapshot.written_bytes / max(snapshot.elapsed_s, 1e-9), 1),
-            lost,
-        ]
+        if not math.isnan(snapshot.temperature_c):
+            parts.append(numbers.temperature(snapshot.temperature_c))
+        self.text.setText(" · ".join(parts))
 
     def _on_ended(self, job: Job) -> None:
         self._show_running(False)
@@ -154,11 +131,5 @@ class JobStrip(QWidget):
             self.text.setText(str(job.error))
         elif result is not None and not result.is_complete:
             self.text.setText(f"{job.title}: {result.ended_by}; what was measured is kept.")
-        elif isinstance(result, FlatResult):
-            rate = self._look.numbers.rate(result.write.bytes_per_s, 1)
-            self.text.setText(f"{job.title}: done, written at {rate}.")
-        elif isinstance(result, RecorderResult):
-            lost = self._look.numbers.number(result.frames_dropped, 0)
-            self.text.setText(f"{job.title}: done, {lost} frames dropped.")
         elif result is not None:
-            self.text.setText(f"{job.title}: done.")
+            self.text.setText(f"{job.title}: {job.proof.said_at_end(self._look.numbers)}.")

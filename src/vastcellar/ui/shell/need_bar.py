@@ -2,20 +2,24 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QDragEnterEvent, QDropEvent, QKeyEvent, QMouseEvent, QPainter
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
 from vastcellar.core.evidence import Evidence
-from vastcellar.core.shoot.shoot import Camera
 from vastcellar.core.units import MB
-from vastcellar.core.verdict.judgement import Judgement
-from vastcellar.services.words.verdict_wording import short_verdict
 from vastcellar.ui.look import Look, font
-from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.widgets.cards import label
 from vastcellar.ui.widgets.marks import draw_evidence, draw_verdict
 from vastcellar.ui.widgets.picture import UNIT_MIME, Picture
+
+if TYPE_CHECKING:
+    # Loaded with the catalog, when the window is up.
+    from vastcellar.core.shoot.shoot import Camera
+    from vastcellar.core.verdict.judgement import Judgement
+    from vastcellar.ui.models.workbench import Workbench
 
 NEED_BAR_HEIGHT_PX = 74
 
@@ -56,6 +60,8 @@ class CameraTab(Picture):
 
     @property
     def _verdict_text(self) -> str:
+        from vastcellar.services.words.verdict_wording import short_verdict
+
         judgement = self._judgement
         return short_verdict(judgement, self.look.numbers) if judgement else ""
 

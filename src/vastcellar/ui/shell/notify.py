@@ -7,7 +7,6 @@ import time
 from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QApplication, QSystemTrayIcon, QWidget
 
-from vastcellar.services.proving.protocol_run import ProtocolProof
 from vastcellar.ui.models.jobs import Job, Jobs
 
 _LONG_S = 60.0
@@ -32,7 +31,7 @@ class EndNotice(QObject):
         self._began_s = time.monotonic()
 
     def _on_moved(self, job: Job) -> None:
-        asked = job.proof.run.waits_for if isinstance(job.proof, ProtocolProof) else ""
+        asked = job.proof.waits_for
         is_new, self._asked = asked != self._asked, asked
         if asked and is_new and not self._window.isActiveWindow():
             self._tell(f"{job.title} waits for you: {asked}")

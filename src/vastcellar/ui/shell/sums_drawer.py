@@ -2,16 +2,21 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
 
-from vastcellar.services.sums.setup_sums import Sum
 from vastcellar.ui.look import Look, font
-from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.widgets.cards import label
 from vastcellar.ui.widgets.marks import draw_evidence
 from vastcellar.ui.widgets.picture import Picture, text_width
+
+if TYPE_CHECKING:
+    # Loaded with the catalog, when the window is up.
+    from vastcellar.services.sums.sum_lines import Sum
+    from vastcellar.ui.models.workbench import Workbench
 
 DRAWER_WIDTH_PX = 298
 _LINE_PX = 38

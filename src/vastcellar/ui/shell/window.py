@@ -8,20 +8,18 @@ from PySide6.QtCore import QSettings, Signal
 from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
-from vastcellar.services.words.verdict_wording import short_verdict
 from vastcellar.ui.look import DARK, LIGHT, Look, style_sheet
-from vastcellar.ui.models.jobs import Jobs
-from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.shell.job_strip import JobStrip
 from vastcellar.ui.shell.need_bar import NeedBar
-from vastcellar.ui.shell.notify import EndNotice
 from vastcellar.ui.shell.rail import Rail
 from vastcellar.ui.shell.sums_drawer import SumsDrawer
 from vastcellar.ui.stations.station_list import STATIONS
 from vastcellar.ui.stations.unbuilt import UnbuiltStation
 
 if TYPE_CHECKING:
-    # Made when it is first asked for: the first window does without.
+    # Loaded with the catalog or when it is first asked for: the first window does without.
+    from vastcellar.ui.models.jobs import Jobs
+    from vastcellar.ui.models.workbench import Workbench
     from vastcellar.ui.shell.quick_sum_panel import QuickSumPanel
 
 
@@ -82,6 +80,8 @@ class MainWindow(QMainWindow):
 
     def attach(self, bench: Workbench, jobs: Jobs) -> None:
         """Fill the window with *bench*; the station that was chosen opens."""
+        from vastcellar.ui.shell.notify import EndNotice
+
         self._bench, self._jobs = bench, jobs
         self.need_bar.attach(bench)
         self.drawer.attach(bench)
@@ -126,6 +126,8 @@ class MainWindow(QMainWindow):
         return self._stations[key]
 
     def _show_states(self) -> None:
+        from vastcellar.services.words.verdict_wording import short_verdict
+
         bench = self._bench
         if bench is None:
             return

@@ -11,7 +11,6 @@ from vastcellar.core.chain.chain import Chain
 from vastcellar.core.errors import VastCellarError
 from vastcellar.services.proving.binding import BindingQuestion, binding_question
 from vastcellar.services.proving.planned_tests import Expected, expected_profile
-from vastcellar.services.proving.protocol_run import ProtocolProof
 from vastcellar.services.proving.recorder_proving import (
     Proof,
     load_together,
@@ -220,8 +219,8 @@ class MeasurePage(QWidget):
 
     def _on_hands(self) -> None:
         job = self._jobs.current
-        if job is not None and isinstance(job.proof, ProtocolProof):
-            job.proof.run.go_on()
+        if job is not None:
+            job.proof.go_on()
 
     def _on_started(self, job: Job) -> None:
         needed = self.form.needed_bytes_per_s()
@@ -244,9 +243,8 @@ class MeasurePage(QWidget):
     def _on_moved(self, job: Job) -> None:
         if job.latest is None:
             return
-        waits_for = job.proof.run.waits_for if isinstance(job.proof, ProtocolProof) else ""
-        self.hands.ask(waits_for)
-        self.view.follow(job, waits_for)
+        self.hands.ask(job.proof.waits_for)
+        self.view.follow(job)
 
     # What came of it
 

@@ -12,8 +12,8 @@ from vastcellar.services.proving.file_proving import FileResult, file_sentence
 from vastcellar.services.proving.flat_proving import FlatResult, Progress
 from vastcellar.services.proving.protocol_run import ProtocolRun, protocol_sentence
 from vastcellar.services.proving.recorder_proving import (
+    RecorderProgress,
     RecorderResult,
-    Snapshot,
     cameras_sentence,
     predicted_frames_dropped,
 )
@@ -96,13 +96,13 @@ class ResultPanel(QWidget):
             line.setToolTip("")
             line.setVisible(bool(text))
 
-    def show_recorder(self, snapshot: Snapshot, load: RecorderLoad) -> None:
+    def show_recorder(self, snapshot: RecorderProgress, load: RecorderLoad) -> None:
         """Show a recorder test under way."""
         numbers = self._look.numbers
         total = numbers.clock(load.duration_s)
         self.elapsed.show_text(numbers.clock(snapshot.elapsed_s), f"of {total}")
         if snapshot.elapsed_s > 0:
-            self.achieved.show_text(numbers.rate(snapshot.written_bytes / snapshot.elapsed_s, 1))
+            self.achieved.show_text(numbers.rate(snapshot.bytes_per_s, 1))
         self.late.show_text(numbers.number(snapshot.frames_late, 0))
         self.dropped.show_text(numbers.number(snapshot.frames_dropped, 0))
         self.backlog.show_text(numbers.size(snapshot.worst_backlog_bytes))
@@ -111,6 +111,8 @@ class ResultPanel(QWidget):
         """Show a recorder test that has ended."""
         numbers = self._look.numbers
         self.achieved.show_text(numbers.rate(result.achieved_bytes_per_s, 1))
+        self.late.show_text(numbers.number(result.frames_late, 0))
+        self.dropped.show_text(numbers.number(result.frames_dropped, 0))
         self.backlog.show_text(numbers.size(result.worst_backlog_bytes))
         # As everywhere: what it could take in that second, not what the pace sent in it.
         self.slowest.show_text(numbers.rate(result.slowest_second_ability_bytes_per_s))

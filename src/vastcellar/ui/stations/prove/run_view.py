@@ -17,7 +17,7 @@ from vastcellar.services.proving.flat_proving import (
     live_diagnosis,
 )
 from vastcellar.services.proving.protocol_run import ProtocolProof
-from vastcellar.services.proving.recorder_proving import Proof, RecorderResult, Snapshot
+from vastcellar.services.proving.recorder_proving import Proof, RecorderProgress, RecorderResult
 from vastcellar.services.proving.shown import Picture, Shown
 from vastcellar.services.runs.diagnosing import CAUSE_WORDS
 from vastcellar.ui.look import Look
@@ -59,7 +59,6 @@ class RunView(QWidget):
         self._diagnosing = Background(self)
         self._diagnosing.done.connect(self._show_diagnosis)
         self._diagnosed_s = 0.0
-        self._waits_for = ""
         self._draws_warmth = True
         self._since_drawn = QElapsedTimer()
         self._since_drawn.start()
@@ -121,9 +120,9 @@ class RunView(QWidget):
         self.mode_line.setText(mode_text)
         self._hide_saving()
 
-    def follow(self, job: Job, waits_for: str) -> None:
-        """Show how far it is; *waits_for* is what somebody has to do before it goes on."""
-        self._job, self._waits_for = job, waits_for
+    def follow(self, job: Job) -> None:
+        """Show how far it is."""
+        self._job = job
         snapshot = job.latest
         if snapshot is None:
             return
@@ -131,10 +130,10 @@ class RunView(QWidget):
             self.turns.show_turns(list(job.proof.run.turns))
         elif job.elapsed_s:
             self._draw(job)
-        if isinstance(snapshot, Progress):
-            self._show_flat(job, snapshot)
-        elif isinstance(job.proof, Proof):
+        if isinstance(snapshot, RecorderProgress) and isinstance(job.proof, Proof):
             self._show_recorder(job.proof, snapshot)
+        else:
+            self._show_flat(job, snapshot)
 
     def _draw(self, job: Job) -> None:
         """Rate and temperature in turn: both at once would hold the window up for too long."""
@@ -149,7 +148,7 @@ class RunView(QWidget):
             else:
                 self.trace.show_trace(*columns)
 
-    def _show_recorder(self, proof: Proof, snapshot: Snapshot) -> None:
+    def _show_recorder(self, proof: Proof, snapshot: RecorderProgress) -> None:
         load = proof.plan.load
         self.results.show_recorder(snapshot, load)
         if snapshot.first_drop_s is not None:
@@ -158,7 +157,7 @@ class RunView(QWidget):
     def _show_flat(self, job: Job, snapshot: Progress) -> None:
         is_reading = "reading" in snapshot.phase
         if isinstance(job.proof, FileProof | TurnsProof) or not snapshot.moved_bytes:
-            if self._waits_for:
+            if job.proof.waits_for:
                 return
             self.results.show_phase(snapshot)
             return

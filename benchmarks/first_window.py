@@ -60,7 +60,7 @@ painted = Painted()
 app.window.centralWidget().installEventFilter(painted)
 
 def filled():
-    if app.bench and app.bench.judgements and app.bench.shelf.units:
+    if app.workbench and app.workbench.judgements and app.workbench.shelf.units:
         app.window.stage.currentWidget().repaint()
         print("filled", time.time(), flush=True)
         application.quit()

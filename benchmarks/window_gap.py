@@ -68,7 +68,7 @@ def main() -> None:
         places = Folders(root / "data", root / "state", root / "config")
         app = Application(demo=True, places=places, look=Look(LIGHT))
         app.start()
-        while app.bench is None or not app.bench.shelf.units:
+        while app.workbench is None or not app.workbench.shelf.units:
             spin(20)
         page = app.window.station("prove").measure
         page.form.asked = Amount(int(asked.size_gb * 1e9))

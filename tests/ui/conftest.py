@@ -46,9 +46,9 @@ def start(qtbot, places: Folders):
         made.start()
         demo = kwargs.get("demo", True)
         qtbot.waitUntil(
-            lambda: made.bench is not None and (not demo or bool(made.bench.judgements))
+            lambda: made.workbench is not None and (not demo or bool(made.workbench.judgements))
         )
-        qtbot.waitUntil(lambda: not demo or bool(made.bench.shelf.units))
+        qtbot.waitUntil(lambda: not demo or bool(made.workbench.shelf.units))
         return made
 
     before = set(threading.enumerate())

@@ -42,27 +42,27 @@ def edit_somehow(document, rng):
 @pytest.mark.parametrize("seed", range(6))
 def test_what_the_window_shows_is_what_the_judge_says(app, qtbot, seed):
     """Sixty random edits, undos and choices: every verdict on the screen is the judge's own."""
-    rng, bench = random.Random(seed), app.bench
+    rng, workbench = random.Random(seed), app.workbench
     match = app.window.station("match")
     for _ in range(6):
         for _ in range(10):
-            edit_somehow(bench.document, rng)
-        with qtbot.waitSignal(bench.judged):
-            bench._judge_soon.start()
-        shoot = bench.document.shoot
+            edit_somehow(workbench.document, rng)
+        with qtbot.waitSignal(workbench.judged):
+            workbench._judge_soon.start()
+        shoot = workbench.document.shoot
         for camera in shoot.cameras:
-            found = judge_camera(shoot, camera, bench.catalog, bench.shelf)
-            shown = bench.judgements[camera.key]
+            found = judge_camera(shoot, camera, workbench.catalog, workbench.shelf)
+            shown = workbench.judgements[camera.key]
             assert (shown.verdict, shown.margin) == (found.verdict, found.margin)
             assert (shown.bottleneck, shown.evidence) == (found.bottleneck, found.evidence)
-        subject = bench.subject
-        own = judge_camera(shoot, subject, bench.catalog, bench.shelf)
+        subject = workbench.subject
+        own = judge_camera(shoot, subject, workbench.catalog, workbench.shelf)
         assert match.verdict.sentence.text() == verdict_sentence(own, subject, app.look.numbers)
 
 
 def test_undoing_everything_is_the_shoot_as_it_was_opened(app, qtbot):
     """However many edits, the undo stack leads back to the value that was there."""
-    rng, document = random.Random(11), app.bench.document
+    rng, document = random.Random(11), app.workbench.document
     opened = document.shoot
     for _ in range(40):
         edit_somehow(document, rng)

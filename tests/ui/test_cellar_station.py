@@ -41,23 +41,23 @@ def test_a_unit_of_ones_own_is_added_to_an_empty_cellar_and_recorded_to(start, q
     assert "more is said to be on it than the 2,000 GB" in dialog.message.text()
     type_into(dialog, "In use", "250 GB")
     dialog.accept()
-    qtbot.waitUntil(lambda: app.bench.shelf.unit("W-01") is not None)
+    qtbot.waitUntil(lambda: app.workbench.shelf.unit("W-01") is not None)
     assert cellar.subtitle.text().startswith("1 unit, 0")
     assert cellar.unit_title.text().startswith("W-01")
     again = cellar.dialog()
     type_into(again, "Tag", "W-01")
     again.accept()
     assert "there is one of this tag already" in again.message.text()
-    change = cellar.dialog(app.bench.shelf.unit("W-01"))
+    change = cellar.dialog(app.workbench.shelf.unit("W-01"))
     change.findChild(Choice, "State").chosen.emit("on loan")
     type_into(change, "Note", "with the second crew")
     change.accept()
     qtbot.waitUntil(lambda: "second crew" in cellar.unit_line.text())
-    relabel = cellar.dialog(app.bench.shelf.unit("W-01"))
+    relabel = cellar.dialog(app.workbench.shelf.unit("W-01"))
     type_into(relabel, "Tag", "W-07")
     relabel.accept()
-    qtbot.waitUntil(lambda: app.bench.shelf.unit("W-07") is not None)
-    assert app.bench.shelf.unit("W-01") is None
+    qtbot.waitUntil(lambda: app.workbench.shelf.unit("W-07") is not None)
+    assert app.workbench.shelf.unit("W-01") is None
     app.close()
     kept = Cellar(places.cellar_file)
     (unit,) = kept.units()
@@ -68,19 +68,19 @@ def test_a_unit_of_ones_own_is_added_to_an_empty_cellar_and_recorded_to(start, q
 
 
 def test_a_bare_unit_is_recorded_to_in_the_cheapest_case_that_holds(app, qtbot):
-    app.bench.keep_unit(Unit("W-01", "torvane-t2-2"))
-    qtbot.waitUntil(lambda: app.bench.shelf.unit("W-01") is not None)
-    app.bench.assign("A", "W-01")
-    setup = app.bench.document.shoot.camera("A").setup
+    app.workbench.keep_unit(Unit("W-01", "torvane-t2-2"))
+    qtbot.waitUntil(lambda: app.workbench.shelf.unit("W-01") is not None)
+    app.workbench.assign("A", "W-01")
+    setup = app.workbench.document.shoot.camera("A").setup
     assert setup.unit_tag == "W-01"
-    qtbot.waitUntil(lambda: app.bench.judgements["A"].verdict is Verdict.HOLDS)
-    chosen = app.bench.catalog.enclosure(setup.enclosure_key).price
+    qtbot.waitUntil(lambda: app.workbench.judgements["A"].verdict is Verdict.HOLDS)
+    chosen = app.workbench.catalog.enclosure(setup.enclosure_key).price
     found = find_for(
-        app.bench.document.shoot,
-        app.bench.document.shoot.camera("A"),
-        [app.bench.catalog.host("maro-6")],
-        app.bench.catalog,
-        app.bench.shelf,
+        app.workbench.document.shoot,
+        app.workbench.document.shoot.camera("A"),
+        [app.workbench.catalog.host("maro-6")],
+        app.workbench.catalog,
+        app.workbench.shelf,
     ).table
     cheaper = [
         row
@@ -95,9 +95,9 @@ def test_match_with_nothing_chosen_says_what_to_do_and_draws_no_empty_plot(start
     app.window.station("shoot").add_camera()
     page = app.window.station("match").chain_page
     app.window.show_station("match")
-    qtbot.waitUntil(lambda: app.bench.judgement is not None)
+    qtbot.waitUntil(lambda: app.workbench.judgement is not None)
     assert page.profile._nothing.isVisible() and not page.profile._rates.isVisible()
-    assert page.room.value() == app.bench.document.shoot.ambient_c
+    assert page.room.value() == app.workbench.document.shoot.ambient_c
     assert not page.room.isEnabled()
     assert "Choose a drive above" in page._cards.itemAt(0).widget().text()
 
@@ -113,21 +113,21 @@ def test_in_a_cellar_of_ones_own_a_rig_is_a_rehearsal_and_proves_nothing(
     own.add_unit(Unit("M-03", "pentle-q1-1", "drumlin-pocket"))
     own.close()
     app = start(demo=False)
-    qtbot.waitUntil(lambda: app.bench.shelf.unit("M-03") is not None)
+    qtbot.waitUntil(lambda: app.workbench.shelf.unit("M-03") is not None)
     camera = replace(slipway.camera("C"), longest_take_s=60.0)
     camera = replace(camera, setup=replace(slipway.camera("A").setup, unit_tag="M-03"))
-    app.bench.document.edit(replace(slipway, cameras=(camera,)), "one camera")
-    app.bench.document.choose("C")
-    qtbot.waitUntil(lambda: bool(app.bench.judgement and app.bench.judgement.chain))
+    app.workbench.document.edit(replace(slipway, cameras=(camera,)), "one camera")
+    app.workbench.document.choose("C")
+    qtbot.waitUntil(lambda: bool(app.workbench.judgement and app.workbench.judgement.chain))
     page = app.window.station("prove").measure
     page.form.target.rig_choice.setChecked(True)
     page.form.choose("recorder")
     qtbot.waitUntil(page.form.start_button.isEnabled)
     qtbot.mouseClick(page.form.start_button, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: not app.jobs.is_busy and len(app.bench.shelf.records) == 1)
+    qtbot.waitUntil(lambda: not app.jobs.is_busy and len(app.workbench.shelf.records) == 1)
     assert "simulated, a rehearsal" in page.mode_line.text()
     qtbot.waitUntil(lambda: "rehearsal" in page.verdict.evidence.text())
-    assert app.bench.judgement.evidence.value == "computed"
+    assert app.workbench.judgement.evidence.value == "computed"
     cellar = app.window.station("cellar")
     cellar.shelf.tag = "M-03"
     cellar.refresh()
@@ -141,11 +141,11 @@ def test_in_a_cellar_of_ones_own_a_rig_is_a_rehearsal_and_proves_nothing(
 
 def test_a_new_label_is_followed_by_the_open_shoot_and_undone_with_it(app, qtbot):
     """M-03 gets another tag: camera A records to it under the new one, proofs and all."""
-    shelf = app.bench.shelf
-    app.bench.keep_unit(replace(shelf.unit("M-03"), tag="M-30"), shelf.unit("M-03"))
-    qtbot.waitUntil(lambda: app.bench.shelf.unit("M-30") is not None)
-    assert app.bench.document.shoot.camera("A").setup.unit_tag == "M-30"
-    qtbot.waitUntil(lambda: app.bench.judgements["A"].chain.parts.name == "M-30")
-    taken = app.bench.shelf.unit("K-05")
+    shelf = app.workbench.shelf
+    app.workbench.keep_unit(replace(shelf.unit("M-03"), tag="M-30"), shelf.unit("M-03"))
+    qtbot.waitUntil(lambda: app.workbench.shelf.unit("M-30") is not None)
+    assert app.workbench.document.shoot.camera("A").setup.unit_tag == "M-30"
+    qtbot.waitUntil(lambda: app.workbench.judgements["A"].chain.parts.name == "M-30")
+    taken = app.workbench.shelf.unit("K-05")
     with pytest.raises(BadValueError, match="one of this tag already"):
-        app.bench.keep_unit(replace(taken, tag="M-30"), taken)
+        app.workbench.keep_unit(replace(taken, tag="M-30"), taken)

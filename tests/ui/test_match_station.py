@@ -28,7 +28,7 @@ def type_into(widget, text):
 @pytest.fixture
 def match(app, qtbot):
     station = app.window.station("match")
-    app.bench.document.choose("A")
+    app.workbench.document.choose("A")
     qtbot.waitUntil(lambda: "A Main" in station.title.text())
     return station
 
@@ -59,10 +59,10 @@ def test_a_candidate_is_chosen_on_the_map_compared_and_taken(app, qtbot, match, 
     QTest.mouseClick(page.map, LEFT, shift, page.map.place_of(cheapest).toPoint())
     chosen = page.map.row
     qtbot.mouseClick(page.take_button, LEFT)
-    assert app.bench.document.shoot.camera("A").setup == table.setup(chosen)
-    qtbot.waitUntil(lambda: app.bench.judgement.verdict is table.verdict(chosen))
-    app.bench.document.undo_stack.undo()
-    assert app.bench.document.shoot.camera("A").setup.unit_tag == "M-03"
+    assert app.workbench.document.shoot.camera("A").setup == table.setup(chosen)
+    qtbot.waitUntil(lambda: app.workbench.judgement.verdict is table.verdict(chosen))
+    app.workbench.document.undo_stack.undo()
+    assert app.workbench.document.shoot.camera("A").setup.unit_tag == "M-03"
 
 
 def test_schools_hosts_and_arrows_lead_through_the_candidates(qtbot, candidates):
@@ -88,7 +88,7 @@ def test_schools_hosts_and_arrows_lead_through_the_candidates(qtbot, candidates)
 
 def test_the_conditions_of_the_profile_are_asked_about_not_changed(app, qtbot, match):
     page = match.chain_page
-    before = app.bench.document.shoot
+    before = app.workbench.document.shoot
     assert (page.room.value(), page.fill.value()) == (24, 37)
     page.fill.setValue(90)  # 100 GB free: a cache of 34 GB, and no room for the take
     assert page.what_if_line.text().startswith("What if: short")
@@ -100,7 +100,7 @@ def test_the_conditions_of_the_profile_are_asked_about_not_changed(app, qtbot, m
     assert page.profile._judgement.run.duration_s > 2 * 3120
     page.day_button.click()
     assert page.profile._judgement.run.duration_s == 3120
-    assert app.bench.document.shoot == before
+    assert app.workbench.document.shoot == before
 
 
 def test_computers_stand_side_by_side(app, qtbot, match):
@@ -112,7 +112,7 @@ def test_computers_stand_side_by_side(app, qtbot, match):
     assert found["van-laptop"].copy.limit.name == "the link"
     match.hosts.grab()
     # A card that reads 180 MB/s makes every computer equally slow.
-    app.bench.document.choose("C")
+    app.workbench.document.choose("C")
     qtbot.waitUntil(lambda: "C Air" in match.title.text())
     slow = {each.host.key: each for each in match.hosts._found}["van-laptop"]
     assert slow.copy.bytes_per_s == 180e6
@@ -133,26 +133,26 @@ def drop(widget, tag):
 def test_a_unit_dropped_on_a_camera_is_assigned_the_best_way(app, qtbot, match):
     tabs = app.window.need_bar.tabs
     drop(tabs[0], "K-07")
-    setup = app.bench.document.shoot.camera("A").setup
+    setup = app.workbench.document.shoot.camera("A").setup
     assert (setup.unit_tag, setup.host_key, setup.port_key) == ("K-07", "maro-6", "usb-c")
-    qtbot.waitUntil(lambda: app.bench.judgement.verdict is Verdict.HOLDS)
+    qtbot.waitUntil(lambda: app.workbench.judgement.verdict is Verdict.HOLDS)
     drop(tabs[2], "K-07")  # an SD camera has no port for it
-    assert app.bench.document.shoot.camera("C").setup.unit_tag == "S-02"
+    assert app.workbench.document.shoot.camera("C").setup.unit_tag == "S-02"
     assert "connects to nothing on Hadrel Kite" in app.window.job_strip.text.text()
     drop(tabs[2], "no such unit")
-    assert app.bench.document.shoot.camera("C").setup.unit_tag == "S-02"
+    assert app.workbench.document.shoot.camera("C").setup.unit_tag == "S-02"
 
 
 def test_the_cellar_assigns_by_button_too(app, qtbot, match):
-    app.bench.document.choose("B")
+    app.workbench.document.choose("B")
     cellar = app.window.station("cellar")
     cellar.shelf.choose("P-02")
     qtbot.waitUntil(lambda: cellar.assign_button.text() == "Record B to it")
     qtbot.mouseClick(cellar.assign_button, LEFT)
-    assert app.bench.document.shoot.camera("B").setup.unit_tag == "P-02"
+    assert app.workbench.document.shoot.camera("B").setup.unit_tag == "P-02"
     QTest.mousePress(cellar.shelf, LEFT, pos=QPoint(10, 10))
     QTest.mouseRelease(cellar.shelf, LEFT, pos=QPoint(10, 10))
-    assert cellar.shelf.tag == app.bench.shelf.units[0].tag
+    assert cellar.shelf.tag == app.workbench.shelf.units[0].tag
 
 
 def test_a_hub_a_file_system_and_encryption_lie_between(app, qtbot, match):
@@ -163,11 +163,11 @@ def test_a_hub_a_file_system_and_encryption_lie_between(app, qtbot, match):
     page.pickers.hub.chosen.emit("sedgeway-berth-4")
     page.pickers.sharing.chosen.emit("4")
     qtbot.waitUntil(lambda: "Behind Sedgeway Berth" in page.link_line.text())
-    assert app.bench.judgement.chain.bottleneck.key == "hub"
+    assert app.workbench.judgement.chain.bottleneck.key == "hub"
     page.pickers.hub.chosen.emit("")
     page.pickers.encryption.chosen.emit("yes")
     page.pickers.file_system.chosen.emit("exfat")
-    qtbot.waitUntil(lambda: app.bench.judgement.chain.bottleneck.key == "encryption")
+    qtbot.waitUntil(lambda: app.workbench.judgement.chain.bottleneck.key == "encryption")
     page.channel.grab()
 
 
@@ -194,7 +194,7 @@ def test_parts_come_from_a_file_or_the_file_is_named(app, qtbot, match, tmp_path
     good.write_text("part,name,rating,price\ncable,Cord,10 Gb/s,4\n")
     app.menu.import_parts(good)
     assert "1 part of parts.csv" in app.window.job_strip.text.text()
-    assert "own-cord" in app.bench.catalog.cables
+    assert "own-cord" in app.workbench.catalog.cables
     bad = tmp_path / "bad.csv"
     bad.write_text("part,name,rating,price\ncable,Cord,10 GB/s,4\n")
     told = []
@@ -206,34 +206,34 @@ def test_parts_come_from_a_file_or_the_file_is_named(app, qtbot, match, tmp_path
 def test_a_bridge_measured_on_this_port_counts_there_and_after_a_restart(start, qtbot):
     app = start()
     match = app.window.station("match")
-    app.bench.assign("A", "K-05")
+    app.workbench.assign("A", "K-05")
     qtbot.waitUntil(lambda: "K-05" in match.title.text())
     page = match.chain_page
     qtbot.mouseClick(page.more_button, LEFT)
     type_into(page.measured, "9 GB/s")
     assert "more than 10G carries" in page.measured_note.text()
     type_into(page.measured, "905 MB/s")
-    cap = lambda: app.bench.judgement.chain.link_cap_bytes_per_s  # noqa: E731
+    cap = lambda: app.workbench.judgement.chain.link_cap_bytes_per_s  # noqa: E731
     qtbot.waitUntil(lambda: cap() == 905e6)
     assert "stated, not measured here" in page.measured_note.text()
     app.close()
     again = start()
-    again.bench.document.choose("A")
-    qtbot.waitUntil(lambda: again.bench.judgement.chain.link_cap_bytes_per_s == 905e6)
+    again.workbench.document.choose("A")
+    qtbot.waitUntil(lambda: again.workbench.judgement.chain.link_cap_bytes_per_s == 905e6)
     page = again.window.station("match").chain_page
     page.more_button.click()
     type_into(page.measured, "typical")
-    qtbot.waitUntil(lambda: again.bench.judgement.chain.link_cap_bytes_per_s == 1000e6)
+    qtbot.waitUntil(lambda: again.workbench.judgement.chain.link_cap_bytes_per_s == 1000e6)
 
 
 def test_computers_name_the_cable_that_is_missing(match, app, qtbot):
     """A 40G case on the 10G cable one has: the row says which cable would carry how much."""
-    camera = app.bench.subject
+    camera = app.workbench.subject
     setup = replace(
         camera.setup, unit_tag="", drive_key="kelmarsh-vane-4", enclosure_key="sedgeway-hull",
         host_key="van-laptop", port_key="bolt-1", cable_key="wr-10g",
     )  # fmt: skip
-    app.bench.document.edit_camera(replace(camera, setup=setup), "A 40G case")
+    app.workbench.document.edit_camera(replace(camera, setup=setup), "A 40G case")
     qtbot.mouseClick(match.tabs[2], LEFT)
     qtbot.waitUntil(lambda: any(each.setup == setup for each in match.hosts._found))
     rows = {each.host.key: each for each in match.hosts._found}
@@ -243,5 +243,5 @@ def test_computers_name_the_cable_that_is_missing(match, app, qtbot):
     match.hosts.grab()
     qtbot.waitUntil(lambda: "The link delivers" in match.reason.text())
     locked = replace(setup, is_encrypted=True)
-    app.bench.document.edit_camera(replace(app.bench.subject, setup=locked), "Encrypted")
+    app.workbench.document.edit_camera(replace(app.workbench.subject, setup=locked), "Encrypted")
     qtbot.waitUntil(lambda: match.reason.text().startswith("Encryption leaves"))

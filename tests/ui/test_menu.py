@@ -35,14 +35,14 @@ def answers(monkeypatch):
 def rename(app, name):
     from dataclasses import replace
 
-    document = app.bench.document
+    document = app.workbench.document
     document.edit(replace(document.shoot, name=name), "name")
 
 
 def test_unsaved_edits_are_asked_about_before_another_shoot_takes_their_place(
     app, answers, tmp_path
 ):
-    document = app.bench.document
+    document = app.workbench.document
     rename(app, "Night tide")
     app.menu.new()  # Cancel: nothing happens
     assert document.shoot.name == "Night tide"
@@ -60,7 +60,7 @@ def test_unsaved_edits_are_asked_about_before_another_shoot_takes_their_place(
 
 
 def test_recent_shoots_open_again_and_revert_is_one_step_back(app, qtbot, answers, tmp_path):
-    document = app.bench.document
+    document = app.workbench.document
     answers.file = tmp_path / "one.shoot.json"
     assert app.menu.ask_save()
     answers.button = QMessageBox.StandardButton.Discard
@@ -78,7 +78,7 @@ def test_recent_shoots_open_again_and_revert_is_one_step_back(app, qtbot, answer
 
 
 def test_files_that_cant_be_opened_or_saved_are_told_and_change_nothing(app, answers, tmp_path):
-    before = app.bench.document.shoot
+    before = app.workbench.document.shoot
     bad = tmp_path / "bad.shoot.json"
     bad.write_text('{"format": "vast-cellar/shoot", "version": 1}')
     assert not app.menu.open(bad)
@@ -86,28 +86,28 @@ def test_files_that_cant_be_opened_or_saved_are_told_and_change_nothing(app, ans
     answers.file = tmp_path / "no such folder" / "x.shoot.json"
     assert not app.menu.ask_save()
     assert "can't be written" in answers.told[-1]
-    app.bench.document.path = bad
+    app.workbench.document.path = bad
     app.menu.revert()
     assert "bad.shoot.json" in answers.told[-1]
-    assert app.bench.document.shoot == before
+    assert app.workbench.document.shoot == before
     answers.file = ""
     app.menu.ask_open()  # the dialog was closed
     app.menu.ask_pdf()
     app.menu.ask_csv()
     app.menu.ask_parts()
-    assert app.bench.document.shoot == before
+    assert app.workbench.document.shoot == before
 
 
 def test_mends_and_bays_work_by_keyboard(app, qtbot):
     match = app.window.station("match")
-    app.bench.document.choose("A")
+    app.workbench.document.choose("A")
     qtbot.waitUntil(lambda: bool(match.findChildren(MendCard)))
     card = match.findChildren(MendCard)[0]
     card.grab()
     QTest.keyClick(card, Qt.Key.Key_Return)
-    assert app.bench.document.shoot.camera("A").setup == card.mend.setup
+    assert app.workbench.document.shoot.camera("A").setup == card.mend.setup
     cellar = app.window.station("cellar")
-    tags = [unit.tag for unit in app.bench.shelf.units]
+    tags = [unit.tag for unit in app.workbench.shelf.units]
     cellar.shelf.choose(tags[0])
     QTest.keyClick(cellar.shelf, Qt.Key.Key_Right)
     assert cellar.shelf.tag == tags[1]

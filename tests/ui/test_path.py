@@ -44,13 +44,13 @@ def test_from_the_shoot_to_a_proved_unit_that_is_there_after_a_restart(start, qt
     # Shoot: camera B is picked, its take is typed in another unit; the need follows at once.
     shoot = app.window.stage.currentWidget()
     qtbot.mouseClick(window.need_bar.tabs[1], Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: shoot.title.text() == "B Second")
-    assert shoot.needed.text == "122 MB/s"
+    qtbot.waitUntil(lambda: shoot.head.title.text() == "B Second")
+    assert shoot.head.needed.text == "122 MB/s"
     type_into(qtbot, field(shoot, "Frame rate"), "50")
-    qtbot.waitUntil(lambda: shoot.needed.text == "243.7 MB/s")
+    qtbot.waitUntil(lambda: shoot.head.needed.text == "243.7 MB/s")
     type_into(qtbot, field(shoot, "Longest take"), "0.75 min")
     qtbot.waitUntil(lambda: field(shoot, "Longest take").text() == "45 s")
-    assert app.bench.document.is_unsaved
+    assert app.workbench.document.is_unsaved
 
     # Match: the unit on a charging cable falls short; the cheapest mend is taken by click.
     match = open_station(app, qtbot, Qt.Key.Key_2, "MatchStation")
@@ -68,7 +68,7 @@ def test_from_the_shoot_to_a_proved_unit_that_is_there_after_a_restart(start, qt
     choose(match, "Enclosure", "Drumlin Flat")
     choose(match, "Cable", "10G 1 m")
     qtbot.waitUntil(lambda: match.title.text() == "B Second on K-11")
-    assert app.bench.judgement.evidence is Evidence.COMPUTED
+    assert app.workbench.judgement.evidence is Evidence.COMPUTED
 
     # Prove: a simulated rig, watched live, with F5.
     prove = open_station(app, qtbot, Qt.Key.Key_4, "ProveStation").measure
@@ -94,19 +94,19 @@ def test_from_the_shoot_to_a_proved_unit_that_is_there_after_a_restart(start, qt
     # Quit without saving, start again: edits, run and verdict are all there.
     app.close()
     again = start()
-    document = again.bench.document
+    document = again.workbench.document
     assert document.is_unsaved
     assert document.shoot.camera("B").longest_take_s == 45
     document.choose("B")
-    qtbot.waitUntil(lambda: again.bench.judgement.proof is not None)
-    assert again.bench.judgement.verdict is Verdict.HOLDS
+    qtbot.waitUntil(lambda: again.workbench.judgement.proof is not None)
+    assert again.workbench.judgement.verdict is Verdict.HOLDS
     assert "Unsaved changes from last time" in again.window.job_strip.text.text()
 
 
 def test_a_real_folder_is_tested_from_the_window_and_left_clean(app, qtbot, tmp_path):
     disk = tmp_path / "disk"
     disk.mkdir()
-    app.bench.document.choose("C")
+    app.workbench.document.choose("C")
     prove = app.window.station("prove").measure
     prove.form.target.folder_choice.setChecked(True)
     prove.form.target.folder_field.setText(str(disk))
@@ -120,13 +120,13 @@ def test_a_real_folder_is_tested_from_the_window_and_left_clean(app, qtbot, tmp_
     assert app.jobs.current.result.written_bytes == 18_750_000
     assert "simulated" not in prove.mode_line.text()
     assert list(disk.iterdir()) == []
-    qtbot.waitUntil(lambda: bool(app.bench.shelf.proofs))
-    (proof,) = app.bench.shelf.proofs
+    qtbot.waitUntil(lambda: bool(app.workbench.shelf.proofs))
+    (proof,) = app.workbench.shelf.proofs
     assert (proof.unit_tag, proof.is_simulated) == ("S-02", False)
 
 
 def test_cancel_ends_a_test_and_keeps_it_marked(app, qtbot, tmp_path):
-    app.bench.document.choose("C")
+    app.workbench.document.choose("C")
     prove = app.window.station("prove").measure
     prove.form.target.folder_choice.setChecked(True)
     prove.form.target.folder_field.setText(str(tmp_path))
@@ -142,8 +142,8 @@ def test_cancel_ends_a_test_and_keeps_it_marked(app, qtbot, tmp_path):
     assert app.jobs.current.result.ended_by == "cancelled"
     assert "what was measured is kept" in app.window.job_strip.text.text()
     assert not list(tmp_path.glob("vast-cellar-test-*"))
-    qtbot.waitUntil(lambda: bool(app.bench.shelf.proofs))
-    assert not app.bench.shelf.proofs[0].is_complete
+    qtbot.waitUntil(lambda: bool(app.workbench.shelf.proofs))
+    assert not app.workbench.shelf.proofs[0].is_complete
 
 
 @pytest.mark.parametrize(
@@ -162,7 +162,7 @@ def test_a_folder_that_cant_be_used_is_a_sentence_not_a_test(app, qtbot, folder,
 
 def test_closing_the_window_stops_a_running_test_and_cleans_up(start, qtbot, tmp_path):
     app = start()
-    app.bench.document.choose("C")
+    app.workbench.document.choose("C")
     prove = app.window.station("prove").measure
     prove.form.target.folder_choice.setChecked(True)
     prove.form.target.folder_field.setText(str(tmp_path))

@@ -19,7 +19,7 @@ SECOND = DeviceIdentity("Carry One", "SN-77121", 2_000_000_000_000, "bbbb-2222")
 @pytest.fixture
 def page(app, qtbot, tmp_path):
     """Prove with a folder chosen for 8 MB, on the unit of camera A, M-03."""
-    app.bench.document.choose("A")
+    app.workbench.document.choose("A")
     disk = tmp_path / "disk"
     disk.mkdir()
     made = app.window.station("prove").measure
@@ -33,7 +33,7 @@ def page(app, qtbot, tmp_path):
 
 def test_the_first_run_asks_and_no_means_measured_and_not_kept(app, page, qtbot, lies_on):
     lies_on(FIRST)
-    runs = len(app.bench.shelf.records)
+    runs = len(app.workbench.shelf.records)
     page.start()
     assert page.binding.isVisibleTo(page)
     assert "serial SN-77120" in page.binding.text.text()
@@ -44,21 +44,21 @@ def test_the_first_run_asks_and_no_means_measured_and_not_kept(app, page, qtbot,
     assert not page.binding.isVisibleTo(page)
     qtbot.waitUntil(lambda: not app.jobs.is_busy)
     assert app.jobs.current.result.write.moved_bytes > 7_000_000
-    app.bench.reload_shelf()
+    app.workbench.reload_shelf()
     qtbot.wait(200)
-    assert len(app.bench.shelf.records) == runs
-    assert app.bench.shelf.unit("M-03").device is None
+    assert len(app.workbench.shelf.records) == runs
+    assert app.workbench.shelf.unit("M-03").device is None
 
 
 def test_yes_binds_and_another_device_is_then_refused_until_it_is_released(
     app, page, qtbot, lies_on
 ):
     lies_on(FIRST)
-    runs = len(app.bench.shelf.records)
+    runs = len(app.workbench.shelf.records)
     page.start()
     qtbot.mouseClick(page.binding.yes, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: not app.jobs.is_busy and len(app.bench.shelf.records) > runs)
-    assert app.bench.shelf.unit("M-03").device == FIRST
+    qtbot.waitUntil(lambda: not app.jobs.is_busy and len(app.workbench.shelf.records) > runs)
+    assert app.workbench.shelf.unit("M-03").device == FIRST
     lies_on(SECOND)
     page.start()
     assert not page.binding.isVisibleTo(page)
@@ -71,7 +71,7 @@ def test_yes_binds_and_another_device_is_then_refused_until_it_is_released(
     cellar.refresh()
     qtbot.waitUntil(lambda: cellar.release_button.isVisibleTo(cellar))
     qtbot.mouseClick(cellar.release_button, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: app.bench.shelf.unit("M-03").device is None)
+    qtbot.waitUntil(lambda: app.workbench.shelf.unit("M-03").device is None)
     page.start()
     assert "SN-77121" in page.binding.text.text()
 
@@ -83,14 +83,14 @@ def test_a_yes_to_one_device_starts_nothing_on_another(app, page, qtbot, lies_on
     lies_on(SECOND)
     qtbot.mouseClick(page.binding.yes, Qt.MouseButton.LeftButton)
     assert not app.jobs.is_busy
-    assert app.bench.workplace.shelf().unit("M-03").device is None
+    assert app.workbench.workplace.shelf().unit("M-03").device is None
     assert page.binding.isVisibleTo(page) and "SN-77121" in page.binding.text.text()
     # And where another camera's unit was chosen meanwhile, the yes is none of it.
-    app.bench.document.choose("B")
-    qtbot.waitUntil(lambda: app.bench.judgement.chain.parts.unit.tag != "M-03")
+    app.workbench.document.choose("B")
+    qtbot.waitUntil(lambda: app.workbench.judgement.chain.parts.unit.tag != "M-03")
     qtbot.mouseClick(page.binding.yes, Qt.MouseButton.LeftButton)
     assert not app.jobs.is_busy
-    assert all(unit.device is None for unit in app.bench.workplace.shelf().units)
+    assert all(unit.device is None for unit in app.workbench.workplace.shelf().units)
     assert "Is that K-11?" in page.binding.text.text()
 
 
@@ -102,7 +102,7 @@ def test_two_real_disks_are_told_apart(app, page, qtbot, tmp_path):
         page.start()
         qtbot.mouseClick(page.binding.yes, Qt.MouseButton.LeftButton)
         qtbot.waitUntil(lambda: not app.jobs.is_busy)
-        qtbot.waitUntil(lambda: app.bench.shelf.unit("M-03").device is not None)
+        qtbot.waitUntil(lambda: app.workbench.shelf.unit("M-03").device is not None)
         assert [entry.name for entry in first.iterdir()] == ["lost+found"]
         page.form.target.folder_field.setText(str(second))
         page.start()
@@ -149,10 +149,10 @@ def test_a_run_that_the_cellar_refused_is_offered_at_the_next_start(
     later.close()
     answer("Keep now")
     again = start()
-    before = len(again.bench.shelf.records)
+    before = len(again.workbench.shelf.records)
     qtbot.waitUntil(lambda: rescued_runs(places) == ())
-    qtbot.waitUntil(lambda: any(each.kind == "write" for each in again.bench.shelf.records))
-    assert len(again.bench.shelf.records) >= before
+    qtbot.waitUntil(lambda: any(each.kind == "write" for each in again.workbench.shelf.records))
+    assert len(again.workbench.shelf.records) >= before
 
 
 MARKUP = '<b>disk</b> & <img src="/etc/x.png">'

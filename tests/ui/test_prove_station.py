@@ -36,18 +36,18 @@ def enter(field, text):
 
 def run_on_rig(app, qtbot, kind: str, size_bytes: int, tag: str = ""):
     if tag:
-        app.bench.assign("A", tag)
-        qtbot.waitUntil(lambda: app.bench.judgement.chain.parts.name == tag)
+        app.workbench.assign("A", tag)
+        qtbot.waitUntil(lambda: app.workbench.judgement.chain.parts.name == tag)
     page = app.window.station("prove").measure
     page.form.target.rig_choice.setChecked(True)
     page.form.asked = Amount(size_bytes)
     choose(page, kind)
-    before = len(app.bench.shelf.records)
+    before = len(app.workbench.shelf.records)
     qtbot.mouseClick(page.form.start_button, Qt.MouseButton.LeftButton)
     # A click that changes nothing is no offer: while a test runs, no other can be begun.
     assert app.jobs.is_busy and not page.form.start_button.isEnabled()
     qtbot.waitUntil(lambda: not app.jobs.is_busy)
-    qtbot.waitUntil(lambda: len(app.bench.shelf.records) > before)
+    qtbot.waitUntil(lambda: len(app.workbench.shelf.records) > before)
     return page
 
 
@@ -57,7 +57,7 @@ def subject_a(app, monkeypatch):
     monkeypatch.setattr(
         "vastcellar.services.proving.planned_kinds.rig_speed", lambda _s: float("inf")
     )
-    app.bench.document.choose("A")
+    app.workbench.document.choose("A")
     return app
 
 
@@ -80,11 +80,11 @@ def test_a_collapse_is_named_at_its_place_and_kept_with_its_cause(subject_a, qtb
     qtbot.waitUntil(lambda: "cache ran out" in page.results.cause_line.text())
     assert "Nothing is said beyond the 300 GB seen" in page.results.cause_line.text()
     assert page.results.flat_rate.text.endswith("MB/s")
-    run = measured_runs(subject_a.bench.shelf.records)[0]
+    run = measured_runs(subject_a.workbench.shelf.records)[0]
     assert (run.kind, run.unit_tag, run.is_simulated) == ("write", "M-03", True)
     assert run.causes == ["cache"]
     # Simulated runs wear nothing.
-    unit = subject_a.bench.shelf.unit("M-03")
+    unit = subject_a.workbench.shelf.unit("M-03")
     page.save_run(tmp_path / "run.json")
     page.save_run(tmp_path / "run.csv")
     page.save_run(tmp_path / "run.pdf")
@@ -97,7 +97,7 @@ def test_a_collapse_is_named_at_its_place_and_kept_with_its_cause(subject_a, qtb
     report = PdfReader(tmp_path / "run.pdf").pages[0].extract_text()
     assert "Simulated" in report
     assert "cache ran out" in report
-    assert unit.written_bytes == subject_a.bench.shelf.unit("M-03").written_bytes
+    assert unit.written_bytes == subject_a.workbench.shelf.unit("M-03").written_bytes
     page.save_run(tmp_path / "run.doc")
     assert "end in .pdf, .csv or .json" in page.form.message.text()
     assert not (tmp_path / "run.doc").exists()
@@ -142,7 +142,7 @@ def test_four_runs_of_each_are_ticked_at_once_and_tell_a_difference(subject_a, q
     """Each unit's runs share a colour and a name; two more than fit are not ticked."""
     run_on_rig(subject_a, qtbot, "write", 60_000_000_000)
     run_on_rig(subject_a, qtbot, "write", 60_000_000_000, tag="K-05")
-    bench, cellar = subject_a.bench, subject_a.bench.workplace.cellar
+    workbench, cellar = subject_a.workbench, subject_a.workbench.workplace.cellar
     for tag, count in (("M-03", 3), ("K-05", 9)):
         made = next(each for each in cellar.runs() if each.unit_tag == tag)
         for number in range(count):
@@ -150,8 +150,8 @@ def test_four_runs_of_each_are_ticked_at_once_and_tell_a_difference(subject_a, q
             rate = write["bytes_per_s"] * (1 + (number + 1) / 100)
             figures = made.figures | {"write": write | {"bytes_per_s": rate}}
             cellar.add_run(replace(made, figures=figures), cellar.trace_csv(made.run_id))
-    bench.reload_shelf()
-    qtbot.waitUntil(lambda: len(bench.shelf.records) == 14)
+    workbench.reload_shelf()
+    qtbot.waitUntil(lambda: len(workbench.shelf.records) == 14)
     station = subject_a.window.station("prove")
     qtbot.mouseClick(station.tabs[1], Qt.MouseButton.LeftButton)
     page = station.compare
@@ -159,7 +159,7 @@ def test_four_runs_of_each_are_ticked_at_once_and_tell_a_difference(subject_a, q
         assert page.picks.setData(page.picks.index(row), Qt.CheckState.Unchecked.value,
                                   Qt.ItemDataRole.CheckStateRole)  # fmt: skip
     for tag, ticked in (("M-03", 4), ("K-05", 12)):
-        row = next(n for n, run in enumerate(measured_runs(bench.shelf.records))
+        row = next(n for n, run in enumerate(measured_runs(workbench.shelf.records))
                    if run.unit_tag == tag)  # fmt: skip
         page.list.setCurrentIndex(page.picks.index(row))
         qtbot.mouseClick(page.alike, Qt.MouseButton.LeftButton)
@@ -194,7 +194,7 @@ def test_a_real_folder_is_written_read_back_and_left_clean(subject_a, qtbot, tmp
     choose(page, "read")
     enter(page.form.target.drive_field, "41")
     qtbot.waitUntil(lambda: "free" in page.form.plan_line.text())
-    written = subject_a.bench.shelf.unit("M-03").written_bytes
+    written = subject_a.workbench.shelf.unit("M-03").written_bytes
     start_in_folder(page)
     assert not page.form.start_button.isEnabled()  # one test at a time
     qtbot.waitUntil(lambda: not subject_a.jobs.is_busy)
@@ -203,9 +203,9 @@ def test_a_real_folder_is_written_read_back_and_left_clean(subject_a, qtbot, tmp
     assert result.read.first_wrong_at is None
     assert page.results.flat_read.text != "–"
     assert list(disk.iterdir()) == []
-    qtbot.waitUntil(lambda: subject_a.bench.shelf.unit("M-03").written_bytes > written)
-    assert subject_a.bench.shelf.unit("M-03").written_bytes == written + result.written_bytes
-    assert subject_a.bench.shelf.records[0].conditions["drive_c"] in (41.0, result_c(result))
+    qtbot.waitUntil(lambda: subject_a.workbench.shelf.unit("M-03").written_bytes > written)
+    assert subject_a.workbench.shelf.unit("M-03").written_bytes == written + result.written_bytes
+    assert subject_a.workbench.shelf.records[0].conditions["drive_c"] in (41.0, result_c(result))
 
 
 def result_c(result):
@@ -261,7 +261,7 @@ def test_two_folders_are_compared_by_turns_and_the_difference_is_said(
     qtbot.waitUntil(lambda: not subject_a.jobs.is_busy)
     assert "difference" in page.results.cause_line.text()
     assert "In the order A B B A A B" in page.results.evidence_line.text()
-    qtbot.waitUntil(lambda: len(subject_a.bench.shelf.records) == 3)
+    qtbot.waitUntil(lambda: len(subject_a.workbench.shelf.records) == 3)
     assert not [*disks[0].iterdir(), *disks[1].iterdir()]
     page.save_run(tmp_path / "turns.json")
     saved = json.loads((tmp_path / "turns.json").read_text())
@@ -301,10 +301,10 @@ def test_a_disk_that_fills_up_leaves_its_sentence_standing_and_its_run_kept(
         start_in_folder(page)
         qtbot.waitUntil(lambda: not subject_a.jobs.is_busy)
     assert page.form.start_button.isEnabled()
-    qtbot.waitUntil(lambda: len(subject_a.bench.shelf.records) == 1)
+    qtbot.waitUntil(lambda: len(subject_a.workbench.shelf.records) == 1)
     qtbot.wait(300)  # whatever is judged and planned anew afterwards
     assert "the disk is full" in page.form.message.text()
-    assert not subject_a.bench.shelf.records[0].is_complete
+    assert not subject_a.workbench.shelf.records[0].is_complete
     assert list(disk.iterdir()) == []
     choose(page, "burst")
     assert "the disk is full" not in page.form.message.text()
@@ -360,7 +360,7 @@ def test_a_unit_slower_than_its_class_is_foretold_once_it_is_calibrated(subject_
     qtbot.waitUntil(lambda: "slower than predicted" in page.results.model_line.text())  # fmt: skip
     qtbot.mouseClick(page.calibrate_button, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: "K-10 is calibrated" in page.results.model_line.text())  # fmt: skip
-    qtbot.waitUntil(lambda: subject_a.bench.shelf.unit("K-10").fitted is not None)  # fmt: skip
+    qtbot.waitUntil(lambda: subject_a.workbench.shelf.unit("K-10").fitted is not None)  # fmt: skip
     page = run_on_rig(subject_a, qtbot, "write", 300_000_000_000)
     qtbot.waitUntil(lambda: "as predicted" in page.results.model_line.text())
 
@@ -375,7 +375,7 @@ def test_a_protocol_that_is_cancelled_while_it_waits_ends_at_once(subject_a, qtb
     qtbot.mouseClick(page.form.cancel_button, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: not subject_a.jobs.is_busy)
     assert not page.hands.isVisibleTo(page)
-    assert not subject_a.bench.shelf.records
+    assert not subject_a.workbench.shelf.records
 
 
 def test_tests_with_files_need_a_folder_and_say_what_they_found(subject_a, qtbot, tmp_path):
@@ -392,10 +392,10 @@ def test_tests_with_files_need_a_folder_and_say_what_they_found(subject_a, qtbot
     page.form.clips.editingFinished.emit()
     qtbot.waitUntil(lambda: "3 MB" in page.form.plan_line.text())
     start_in_folder(page)
-    qtbot.waitUntil(lambda: bool(app.bench.shelf.records))
+    qtbot.waitUntil(lambda: bool(app.workbench.shelf.records))
     assert "1 clips, 3 MB copied at" in page.results.cause_line.text()
     assert "every one came back as it was read" in page.results.cause_line.text()
-    record = app.bench.shelf.records[0]
+    record = app.workbench.shelf.records[0]
     assert (record.kind, record.is_simulated) == ("offload", False)
     report = tmp_path / "offload.json"
     page.save_run(report)
@@ -415,7 +415,7 @@ def test_tests_with_files_need_a_folder_and_say_what_they_found(subject_a, qtbot
     rate = streams[page.form.edit.choice.currentIndex()].split(" · ")[1].split(" ")[0]
     qtbot.waitUntil(page.form.start_button.isEnabled)
     start_in_folder(page)
-    qtbot.waitUntil(lambda: len(app.bench.shelf.records) == 2)
+    qtbot.waitUntil(lambda: len(app.workbench.shelf.records) == 2)
     assert f"stream of {rate}" in page.results.cause_line.text()
     assert app.jobs.current.result.plan.streams == 1
     assert page.parts.isVisibleTo(page) and not page.trace.isVisibleTo(page)
@@ -457,10 +457,10 @@ def test_a_set_of_ones_own_is_kept_offered_and_run(subject_a, qtbot):
     assert page.form.test.name == "Set: Short look"
     qtbot.waitUntil(lambda: "rest 5 min" in page.form.plan_line.text())
     page.start()
-    qtbot.waitUntil(lambda: len(subject_a.bench.shelf.records) == 3)
+    qtbot.waitUntil(lambda: len(subject_a.workbench.shelf.records) == 3)
     assert "Burst, written at" in page.results.cause_line.text()
     assert "median of 2" in page.results.cause_line.text()
-    kinds = [record.kind for record in subject_a.bench.shelf.records]
+    kinds = [record.kind for record in subject_a.workbench.shelf.records]
     assert sorted(kinds) == ["burst", "burst", "write"]
     again = page.form.dialog()
     qtbot.addWidget(again)

@@ -38,23 +38,23 @@ def choose(parent, name, text):
 @pytest.fixture
 def shoot(app):
     station = app.window.station("shoot")
-    app.bench.document.choose("A")
+    app.workbench.document.choose("A")
     return station
 
 
 def test_an_empty_shoot_becomes_a_need_in_two_choices(app, qtbot, shoot):
     app.menu.new()
-    qtbot.waitUntil(lambda: not app.bench.document.shoot.cameras)
+    qtbot.waitUntil(lambda: not app.workbench.document.shoot.cameras)
     QTest.keyClick(
         app.window, "A", Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier
     )
-    qtbot.waitUntil(lambda: shoot.needed.text == "122 MB/s")
+    qtbot.waitUntil(lambda: shoot.head.needed.text == "122 MB/s")
     choose(shoot, "Preset", "Maro 6 · 6K raw 5:1, 25")
-    qtbot.waitUntil(lambda: shoot.needed.text == "287.3 MB/s")
-    camera = app.bench.subject
+    qtbot.waitUntil(lambda: shoot.head.needed.text == "287.3 MB/s")
+    camera = app.workbench.subject
     assert (camera.model, camera.crest, camera.medium_guarantee) == ("Ostrey Maro 6", 1.5, "VPG400")
-    assert shoot.carry.text == "3 × 1 TB"  # 2 h, and 30 min of it in one piece; a spare
-    assert len(app.bench.document.shoot.copies) == 2
+    assert shoot.head.carry.text == "3 × 1 TB"  # 2 h, and 30 min of it in one piece; a spare
+    assert len(app.workbench.document.shoot.copies) == 2
 
 
 def test_dragging_the_roll_bar_changes_that_day_alone(app, qtbot, shoot):
@@ -63,38 +63,38 @@ def test_dragging_the_roll_bar_changes_that_day_alone(app, qtbot, shoot):
     qtbot.waitUntil(lambda: ribbons.width() > 300)
     start = ribbons.handle_of("B").toPoint()
     QTest.mousePress(ribbons, LEFT, pos=start)
-    qtbot.waitUntil(lambda: app.bench.subject.key == "B")
+    qtbot.waitUntil(lambda: app.workbench.subject.key == "B")
     QTest.mouseMove(ribbons, start + QPoint(80, 0))
     QTest.mouseRelease(ribbons, LEFT, pos=start + QPoint(80, 0))
-    camera = app.bench.document.shoot.camera("B")
+    camera = app.workbench.document.shoot.camera("B")
     assert camera.hours_on(3) > 3.5
     assert [camera.hours_on(day) for day in (1, 2, 4, 5, 6)] == [2.5] * 5
-    qtbot.waitUntil(lambda: float(app.bench.planned.plan.cameras[1].media[2]) == 2)
+    qtbot.waitUntil(lambda: float(app.workbench.planned.plan.cameras[1].media[2]) == 2)
     QTest.keyClick(ribbons, Qt.Key.Key_Left)
-    changed = app.bench.document.shoot.camera("B").hours_on(3)
+    changed = app.workbench.document.shoot.camera("B").hours_on(3)
     assert changed == pytest.approx(camera.hours_on(3) - 0.1)
-    app.bench.document.undo_stack.undo()
-    app.bench.document.undo_stack.undo()
-    assert app.bench.document.shoot.camera("B").hours_by_day == ()
+    app.workbench.document.undo_stack.undo()
+    app.workbench.document.undo_stack.undo()
+    assert app.workbench.document.shoot.camera("B").hours_by_day == ()
 
 
 def test_what_if_stands_beside_the_plan_until_it_is_taken_over(app, qtbot, shoot):
-    document = app.bench.document
+    document = app.workbench.document
     before = document.shoot
     QTest.keyClick(app.window, "I", Qt.KeyboardModifier.ControlModifier)
     assert shoot.what_if is not None
     type_into(field(shoot.form.format, "Frame rate"), "50")
     assert document.shoot == before
-    assert shoot.needed.text == "287.3 MB/s"
-    assert (shoot.needed.ghost, shoot.medium.ghost) == ("574", "52")
+    assert shoot.head.needed.text == "287.3 MB/s"
+    assert (shoot.head.needed.ghost, shoot.head.medium.ghost) == ("574", "52")
     document.choose("B")  # another camera: the question is gone
     qtbot.waitUntil(lambda: shoot.what_if is None)
-    assert shoot.needed.ghost == ""
+    assert shoot.head.needed.ghost == ""
     document.choose("A")
-    qtbot.waitUntil(lambda: shoot.title.text() == "A Main")
-    shoot.what_if_button.click()
+    qtbot.waitUntil(lambda: shoot.head.title.text() == "A Main")
+    shoot.head.what_if_button.click()
     type_into(field(shoot.form.format, "Frame rate"), "50")
-    qtbot.mouseClick(shoot.take_over_button, LEFT)
+    qtbot.mouseClick(shoot.head.take_over_button, LEFT)
     assert document.shoot.camera("A").recording.frames_per_s == 50
     assert shoot.what_if is None
     document.undo_stack.undo()
@@ -103,10 +103,10 @@ def test_what_if_stands_beside_the_plan_until_it_is_taken_over(app, qtbot, shoot
 
 def test_warnings_stand_in_the_station(app, qtbot, shoot):
     type_into(field(shoot.form, "Medium"), "400 GB")
-    qtbot.waitUntil(lambda: "a reload falls inside it" in shoot.warning.text())
+    qtbot.waitUntil(lambda: "a reload falls inside it" in shoot.head.warning.text())
     type_into(field(shoot.form, "Medium"), "1 TB")
     type_into(field(shoot.form, "Stops after"), "29 min 59 s")
-    qtbot.waitUntil(lambda: "stops by itself after 29 min 59 s" in shoot.warning.text())
+    qtbot.waitUntil(lambda: "stops by itself after 29 min 59 s" in shoot.head.warning.text())
 
 
 def test_copies_are_held_against_their_units(app, qtbot, shoot):
@@ -116,16 +116,16 @@ def test_copies_are_held_against_their_units(app, qtbot, shoot):
     type_into(field(form, "On units"), "K-99")
     assert "no unit 'K-99'" in form.message.text()
     type_into(field(form, "On units"), "H-02, K-08")
-    qtbot.waitUntil(lambda: "Working copy" in app.bench.planned.free_bytes)
-    assert app.bench.planned.free_bytes["Working copy"] == pytest.approx(4.4e12 + 3.1e12)
+    qtbot.waitUntil(lambda: "Working copy" in app.workbench.planned.free_bytes)
+    assert app.workbench.planned.free_bytes["Working copy"] == pytest.approx(4.4e12 + 3.1e12)
     type_into(field(form, "Kept for"), "1 day")
-    copy = app.bench.document.shoot.copies[0]
+    copy = app.workbench.document.shoot.copies[0]
     assert (copy.keep_days, copy.unit_tags) == (1, ("H-02", "K-08"))
     qtbot.mouseClick(form.add_button, LEFT)
     type_into(field(form, "Copy"), "Safety copy")
     assert "two copies are called 'Safety copy'" in form.message.text()
     qtbot.mouseClick(form.remove_button, LEFT)
-    assert len(app.bench.document.shoot.copies) == 3
+    assert len(app.workbench.document.shoot.copies) == 3
     type_into(field(shoot.shoot_form, "To"), "noon")
     assert "not a time of day" in shoot.shoot_message.text()
 
@@ -133,19 +133,19 @@ def test_copies_are_held_against_their_units(app, qtbot, shoot):
 def test_clips_become_the_proved_rate(app, qtbot, shoot, tmp_path):
     clip = tmp_path / "A001.mov"
     make_clip(clip)
-    shoot.measure(clip)
+    shoot.clips.measure(clip)
     qtbot.waitUntil(lambda: "is set to 6144 x 3456" in shoot.form.clips_line.text())
     type_into(field(shoot.form.format, "Frame size"), f"{WIDTH} x {HEIGHT}")
-    qtbot.waitUntil(lambda: app.bench.subject.recording.width_px == WIDTH)
-    shoot.measure(clip)
-    qtbot.waitUntil(lambda: app.bench.subject.measured is not None)
-    qtbot.waitUntil(lambda: app.bench.planned.need("A").evidence is Evidence.PROVED)
+    qtbot.waitUntil(lambda: app.workbench.subject.recording.width_px == WIDTH)
+    shoot.clips.measure(clip)
+    qtbot.waitUntil(lambda: app.workbench.subject.measured is not None)
+    qtbot.waitUntil(lambda: app.workbench.planned.need("A").evidence is Evidence.PROVED)
     assert "1 clip, 6 s" in shoot.form.clips_line.text()
-    shoot.measure(clip)  # once more: nothing changes, and it is not left reading
+    shoot.clips.measure(clip)  # once more: nothing changes, and it is not left reading
     qtbot.waitUntil(lambda: "1 clip, 6 s" in shoot.form.clips_line.text())
     qtbot.mouseClick(shoot.form.forget_button, LEFT)
-    assert app.bench.subject.measured is None
-    shoot.measure(tmp_path / "missing.mov")
+    assert app.workbench.subject.measured is None
+    shoot.clips.measure(tmp_path / "missing.mov")
     qtbot.waitUntil(lambda: "can't be read" in shoot.form.clips_line.text())
 
 
@@ -162,14 +162,14 @@ def test_a_codec_of_ones_own_is_kept_and_there_after_a_restart(start, qtbot):
     assert dialog.result() == 0
     type_into(field(dialog, "Crest factor"), "1.2")
     dialog.accept()
-    qtbot.waitUntil(lambda: app.bench.subject.recording.codec.key == "own-house-intra")
+    qtbot.waitUntil(lambda: app.workbench.subject.recording.codec.key == "own-house-intra")
     video = 6144 * 3456 * 25 * 4 / 8
-    qtbot.waitUntil(lambda: app.bench.judgement.need.video_bytes_per_s == video)
+    qtbot.waitUntil(lambda: app.workbench.judgement.need.video_bytes_per_s == video)
     dialog.deleteLater()
     app.close()
     again = start()
-    assert again.bench.catalog.codec("own-house-intra").typical_crest == 1.2
-    assert again.bench.subject.recording.codec.key == "own-house-intra"
+    assert again.workbench.catalog.codec("own-house-intra").typical_crest == 1.2
+    assert again.workbench.subject.recording.codec.key == "own-house-intra"
 
 
 def test_the_quick_sum_answers_as_one_types_and_esc_closes_it(app, qtbot, shoot):
@@ -206,24 +206,24 @@ def test_the_quick_sum_answers_as_one_types_and_esc_closes_it(app, qtbot, shoot)
     ],
 )
 def test_what_cant_be_is_a_sentence_at_its_field(app, qtbot, shoot, name, text, says):
-    before = app.bench.document.shoot
+    before = app.workbench.document.shoot
     if name == "Frame size":
         type_into(field(shoot.form, "Frame rate"), "960")
-        before = app.bench.document.shoot
+        before = app.workbench.document.shoot
     type_into(field(shoot.form, name), text)
     assert says in shoot.form.message.text()
-    assert app.bench.document.shoot == before
+    assert app.workbench.document.shoot == before
     QTest.keyClick(field(shoot.form, name), Qt.Key.Key_Escape)
     assert not shoot.form.message.text()
 
 
 def test_five_hundred_cameras_and_four_hundred_days_are_shown(app, qtbot, shoot):
-    base = app.bench.document.shoot
+    base = app.workbench.document.shoot
     cameras = tuple(
         replace(base.camera("B"), key=f"B{n}", setup=None, hours_by_day=()) for n in range(500)
     )
-    app.bench.document.open(OpenShoot(replace(base, cameras=cameras, days=400)))
-    qtbot.waitUntil(lambda: len(app.bench.judgements) == 500)
+    app.workbench.document.open(OpenShoot(replace(base, cameras=cameras, days=400)))
+    qtbot.waitUntil(lambda: len(app.workbench.judgements) == 500)
     shoot.show_day(400)
     assert shoot.day_label.text() == "Day 400 of 400"
     shoot.days_button.click()
@@ -246,10 +246,10 @@ def test_the_menu_saves_sheet_and_table_or_says_why_not(app, qtbot, shoot, tmp_p
 
 
 def test_slow_motion_says_how_long_it_plays(app, qtbot, shoot):
-    app.bench.document.choose("D")
-    qtbot.waitUntil(lambda: shoot.title.text() == "D Slow")
-    lines = {line.label: line for line in app.bench.sums()["take"].lines}
+    app.workbench.document.choose("D")
+    qtbot.waitUntil(lambda: shoot.head.title.text() == "D Slow")
+    lines = {line.label: line for line in app.workbench.sums()["take"].lines}
     assert lines["longest take plays"].value == "1 h 17 min"  # 8 min at 240 in 25
     type_into(field(shoot.form, "Played at"), "240")
-    qtbot.waitUntil(lambda: app.bench.subject.recording.project_frames_per_s is None)
-    assert app.bench.subject.recording.slow_factor == Fraction(1)
+    qtbot.waitUntil(lambda: app.workbench.subject.recording.project_frames_per_s is None)
+    assert app.workbench.subject.recording.slow_factor == Fraction(1)

@@ -50,20 +50,20 @@ def test_a_bad_entry_stays_as_typed_with_its_sentence_and_changes_nothing(
     app, qtbot, name, typed, says
 ):
     shoot = app.window.station("shoot")
-    before = app.bench.document.shoot
+    before = app.workbench.document.shoot
     entry = field(shoot, name)
     shown = entry.text()
     type_into(entry, typed)
     assert says in shoot.form.message.text()
     assert entry.text() == typed
-    assert app.bench.document.shoot == before
+    assert app.workbench.document.shoot == before
     QTest.keyClick(entry, Qt.Key.Key_Escape)
     assert entry.text() == shown
     assert not shoot.form.message.isVisible()
 
 
 def test_every_edit_can_be_undone_and_done_again(app, qtbot):
-    document, shoot = app.bench.document, app.window.station("shoot")
+    document, shoot = app.workbench.document, app.window.station("shoot")
     states = [document.shoot]
     type_into(field(shoot, "Longest take"), "1 h")
     states.append(document.shoot)
@@ -86,8 +86,8 @@ def test_every_edit_can_be_undone_and_done_again(app, qtbot):
 def test_a_new_camera_has_its_need_and_can_be_matched_at_once(app, qtbot):
     shoot = app.window.station("shoot")
     qtbot.mouseClick(shoot.add_button, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: shoot.title.text() == "E Camera E")
-    assert shoot.needed.text == "122 MB/s"
+    qtbot.waitUntil(lambda: shoot.head.title.text() == "E Camera E")
+    assert shoot.head.needed.text == "122 MB/s"
     match = app.window.station("match")
     assert "choose what camera E records to" in match.verdict.sentence.text()
     choice = match.chain_page.pickers.drive
@@ -108,7 +108,7 @@ def test_an_edit_is_on_disk_within_two_seconds(app, qtbot, places, catalog):
 
 
 def test_saving_and_opening(app, qtbot, tmp_path, monkeypatch):
-    document, path = app.bench.document, tmp_path / "mein Dreh ü.shoot.json"
+    document, path = app.workbench.document, tmp_path / "mein Dreh ü.shoot.json"
     type_into(field(app.window.station("shoot"), "Shoot"), "Hafen")
     assert app.menu._save_to(path)
     assert not document.is_unsaved
@@ -134,14 +134,14 @@ def test_two_windows_on_one_file_never_overwrite_each_other(start, qtbot, tmp_pa
     type_into(field(first.window.station("shoot"), "Shoot"), "From the first")
     assert first.menu._save_to(path)
     second = start(shoot_path=path)
-    assert second.bench.document.shoot.name == "From the first"
+    assert second.workbench.document.shoot.name == "From the first"
     type_into(field(first.window.station("shoot"), "Shoot"), "First, again")
     assert first.menu._save_to(path)
     type_into(field(second.window.station("shoot"), "Shoot"), "From the second")
     assert not second.menu._save_to(path)
     assert "Save as" in told[-1]
     assert json.loads(path.read_text())["name"] == "First, again"
-    assert second.bench.document.is_unsaved
+    assert second.workbench.document.is_unsaved
     assert second.menu._save_to(other_path)
     assert json.loads(other_path.read_text())["name"] == "From the second"
     assert json.loads(path.read_text())["name"] == "First, again"
@@ -152,7 +152,7 @@ def test_a_damaged_autosave_is_set_aside_and_the_window_opens(start, places, con
     places.unsaved_folder.mkdir(parents=True)
     (places.unsaved_folder / "0123456789abcdef.json").write_text(content, encoding="utf-8")
     app = start()
-    assert app.bench.document.shoot.cameras
+    assert app.workbench.document.shoot.cameras
     (aside,) = places.unsaved_folder.glob("*.damaged")
     assert aside.read_text(encoding="utf-8") == content
 
@@ -166,7 +166,7 @@ def test_a_shoot_that_cant_be_opened_at_the_start_is_told_and_the_window_works(
     path.write_text("{")
     app = start(demo=False, shoot_path=path)
     assert "x.shoot.json, line 1" in told[0]
-    assert app.bench.document.shoot.cameras == ()
+    assert app.workbench.document.shoot.cameras == ()
 
 
 def test_every_station_opens_by_key_and_the_unbuilt_say_what_they_will_do(app, qtbot):
@@ -186,7 +186,7 @@ def test_every_station_opens_by_key_and_the_unbuilt_say_what_they_will_do(app, q
 def test_a_figure_opens_its_sum(app, qtbot):
     shoot = app.window.station("shoot")
     app.window.drawer.hide()
-    qtbot.mouseClick(shoot.medium, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(shoot.head.medium, Qt.MouseButton.LeftButton)
     assert app.window.drawer.isVisible()
     first = app.window.drawer._views[0]
     assert first.accessibleName().startswith("Take and medium")
@@ -211,13 +211,13 @@ def _stage_centre(match, key):
 def test_hovering_a_mend_draws_its_ghost_and_changes_nothing(app, qtbot):
     match = app.window.station("match")
     qtbot.waitUntil(lambda: bool(match.findChildren(MendCard)))
-    before, plain = app.bench.document.shoot, match.chain_page.channel.grab().toImage()
+    before, plain = app.workbench.document.shoot, match.chain_page.channel.grab().toImage()
     card = match.findChildren(MendCard)[1]
     card.hovered.emit(card.mend)
     assert match.chain_page.channel.grab().toImage() != plain
     card.hovered.emit(None)
     assert match.chain_page.channel.grab().toImage() == plain
-    assert app.bench.document.shoot == before
+    assert app.workbench.document.shoot == before
 
 
 def test_a_long_camera_list_scrolls_and_an_empty_shoot_says_what_to_do(start, qtbot):
@@ -226,7 +226,7 @@ def test_a_long_camera_list_scrolls_and_an_empty_shoot_says_what_to_do(start, qt
     for _ in range(40):
         shoot.add_camera()
     qtbot.waitUntil(lambda: len(app.window.need_bar.tabs) == 44)
-    assert len({camera.key for camera in app.bench.document.shoot.cameras}) == 44
+    assert len({camera.key for camera in app.workbench.document.shoot.cameras}) == 44
     app.menu._document.undo_stack.setClean()
     app.menu.new()
     qtbot.waitUntil(lambda: len(app.window.need_bar.tabs) == 0)
@@ -242,7 +242,7 @@ def test_a_drive_that_doesnt_fit_delivers_nothing_and_says_why(app, qtbot):
     choice.activated.emit(index)
     qtbot.waitUntil(lambda: match.verdict.sentence.text() == "Delivers nothing")
     assert "tunnel-only device on a plain USB port" in match.reason.text()
-    assert app.bench.judgement.verdict is Verdict.FALLS_SHORT
+    assert app.workbench.judgement.verdict is Verdict.FALLS_SHORT
     assert match.chain_page.channel.grab().width() > 0
 
 

@@ -99,7 +99,7 @@ class Application(QObject):
         settings = QSettings(str(self.places.config / "window.ini"), QSettings.Format.IniFormat)
         self.look = look or Look(_palette(settings))
         self.window = MainWindow(self.look, settings)
-        self.bench: Workbench | None = None
+        self.workbench: Workbench | None = None
         self.jobs: Jobs | None = None
         self.menu: ShootMenu | None = None
         self._loader: Background | None = None
@@ -125,12 +125,12 @@ class Application(QObject):
         from vastcellar.ui.shell.shoot_menu import ShootMenu
 
         document = ShootDocument(self.places)
-        self.bench = Workbench(loaded.workplace, document, self.look)
+        self.workbench = Workbench(loaded.workplace, document, self.look)
         self.jobs = Jobs(loaded.workplace)
-        self.menu = ShootMenu(self.window, self.bench)
+        self.menu = ShootMenu(self.window, self.workbench)
         document.open(loaded.opened)
-        self.window.attach(self.bench, self.jobs)
-        self.bench.reload_shelf()
+        self.window.attach(self.workbench, self.jobs)
+        self.workbench.reload_shelf()
         removed = loaded.workplace.removed
         if loaded.opened.is_restored:
             self.window.job_strip.say("Unsaved changes from last time are back.")
@@ -158,8 +158,8 @@ class Application(QObject):
         keep = box.addButton("Keep now", QMessageBox.ButtonRole.AcceptRole)
         box.addButton("Later", QMessageBox.ButtonRole.RejectRole)
         box.exec()
-        if box.clickedButton() is keep and self.bench is not None:
-            self.bench.keep_rescued(rescued)
+        if box.clickedButton() is keep and self.workbench is not None:
+            self.workbench.keep_rescued(rescued)
 
     def _on_failed(self, error: Exception) -> None:
         if not isinstance(error, VastCellarError):
@@ -170,13 +170,13 @@ class Application(QObject):
     def close(self) -> None:
         """Close the window and let go of the cellar."""
         self.window.close()
-        if self.bench is not None:
-            self.bench.stop()
-            self.bench.document.autosave.release()
+        if self.workbench is not None:
+            self.workbench.stop()
+            self.workbench.document.autosave.release()
         # What still reads the cellar must be done with it before it is let go.
         QThreadPool.globalInstance().waitForDone()
-        if self.bench is not None:
-            self.bench.workplace.close()
+        if self.workbench is not None:
+            self.workbench.workplace.close()
 
 
 def _palette(settings: QSettings) -> Palette:

@@ -155,7 +155,7 @@ class NeedBar(QWidget):
     def __init__(self, look: Look) -> None:
         super().__init__()
         self._look = look
-        self._bench: Workbench | None = None
+        self._workbench: Workbench | None = None
         self.setObjectName("needbar")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedHeight(NEED_BAR_HEIGHT_PX)
@@ -199,30 +199,30 @@ class NeedBar(QWidget):
             "QToolButton::menu-indicator { image: none; }"
         )
 
-    def attach(self, bench: Workbench) -> None:
-        """Show what *bench* holds, now and at each change."""
-        self._bench = bench
-        bench.judged.connect(self.refresh)
-        bench.document.file_changed.connect(self.refresh)
+    def attach(self, workbench: Workbench) -> None:
+        """Show what *workbench* holds, now and at each change."""
+        self._workbench = workbench
+        workbench.judged.connect(self.refresh)
+        workbench.document.file_changed.connect(self.refresh)
         self.refresh()
 
     def refresh(self) -> None:
         """Show shoot and cameras as they are now."""
-        bench = self._bench
-        if bench is None:
+        workbench = self._workbench
+        if workbench is None:
             return
-        document, numbers = bench.document, self._look.numbers
-        shoot, subject = document.shoot, bench.subject
+        document, numbers = workbench.document, self._look.numbers
+        shoot, subject = document.shoot, workbench.subject
         unsaved = " •" if document.is_unsaved else ""
         self.shoot_button.setText(f"{shoot.name}{unsaved} ▾")
         days = "1 day" if shoot.days == 1 else f"{shoot.days} days"
-        total = numbers.size(bench.planned.plan.total_bytes)
+        total = numbers.size(workbench.planned.plan.total_bytes)
         copies = "1 copy" if len(shoot.copies) == 1 else f"{len(shoot.copies)} copies"
         self.summary.setText(f"{days} · {total} · {copies}")
         while len(self._tabs) < len(shoot.cameras):
             tab = CameraTab(self._look)
             tab.chosen.connect(document.choose)
-            tab.unit_dropped.connect(bench.assign)
+            tab.unit_dropped.connect(workbench.assign)
             self._cameras.insertWidget(len(self._tabs), tab, 1)
             self._tabs.append(tab)
         while len(self._tabs) > len(shoot.cameras):
@@ -231,7 +231,7 @@ class NeedBar(QWidget):
             gone.deleteLater()
         for tab, camera in zip(self._tabs, shoot.cameras, strict=True):
             is_subject = subject is not None and subject.key == camera.key
-            tab.show_camera(camera, bench.judgements.get(camera.key), is_subject)
+            tab.show_camera(camera, workbench.judgements.get(camera.key), is_subject)
 
     @property
     def tabs(self) -> tuple[CameraTab, ...]:

@@ -30,9 +30,9 @@ _FILTER = "Shoots (*.shoot.json);;JSON (*.json)"
 class ShootMenu(QObject):
     """Makes the actions, puts them into the need bar's menu and does what they say."""
 
-    def __init__(self, window: MainWindow, bench: Workbench) -> None:
+    def __init__(self, window: MainWindow, workbench: Workbench) -> None:
         super().__init__(window)
-        self._window, self._bench = window, bench
+        self._window, self._workbench = window, workbench
         menu = QMenu(window)
         self._add(menu, "New shoot", QKeySequence.StandardKey.New, self.new)
         self._add(menu, "Open…", QKeySequence.StandardKey.Open, self.ask_open)
@@ -68,7 +68,7 @@ class ShootMenu(QObject):
 
     @property
     def _document(self) -> ShootDocument:
-        return self._bench.document
+        return self._workbench.document
 
     def _add(
         self,
@@ -118,7 +118,7 @@ class ShootMenu(QObject):
     def open(self, path: Path) -> bool:
         """Open *path*; a file with an error opens nothing and says which field."""
         try:
-            opened = open_shoot(path, self._bench.catalog, self._document.places)
+            opened = open_shoot(path, self._workbench.catalog, self._document.places)
         except VastCellarError as error:
             self._tell("This shoot can't be opened", error)
             return False
@@ -168,7 +168,7 @@ class ShootMenu(QObject):
     def import_parts(self, path: Path) -> None:
         """Take over the parts in *path*; a file with an error changes nothing."""
         try:
-            count = self._bench.import_parts(path)
+            count = self._workbench.import_parts(path)
         except VastCellarError as error:
             self._tell("These parts can't be taken over", error)
             return
@@ -183,7 +183,7 @@ class ShootMenu(QObject):
 
     def keep_drive(self, drive: Drive) -> None:
         """Add *drive* to the user's catalog. Raises BadFileError."""
-        self._bench.keep(drive)
+        self._workbench.keep(drive)
         self._window.job_strip.say(f"{drive.name} is in your catalog now: choose it in Match.")
 
     def ask_pdf(self) -> None:
@@ -209,13 +209,15 @@ class ShootMenu(QObject):
         paper = "letter" if system is QLocale.MeasurementSystem.ImperialUSSystem else "a4"
         numbers = self._window.look.numbers
         today = datetime.now().astimezone().date()
-        self._export(path, need_sheet_pdf(self._bench.planned, numbers, paper=paper, made_on=today))
+        self._export(
+            path, need_sheet_pdf(self._workbench.planned, numbers, paper=paper, made_on=today)
+        )
 
     def export_csv(self, path: Path) -> None:
         """Save the need table in *path*."""
         from vastcellar.report.need_csv import need_csv
 
-        self._export(path, need_csv(self._bench.planned).encode("utf-8"))
+        self._export(path, need_csv(self._workbench.planned).encode("utf-8"))
 
     def _export(self, path: Path, content: bytes) -> None:
         try:
@@ -230,7 +232,7 @@ class ShootMenu(QObject):
         if self._document.path is None:
             return
         try:
-            opened = open_shoot(self._document.path, self._bench.catalog, self._document.places)
+            opened = open_shoot(self._document.path, self._workbench.catalog, self._document.places)
         except VastCellarError as error:
             self._tell("The saved shoot can't be read", error)
             return

@@ -95,7 +95,7 @@ class SumsDrawer(QWidget):
     def __init__(self, look: Look) -> None:
         super().__init__()
         self._look = look
-        self._bench: Workbench | None = None
+        self._workbench: Workbench | None = None
         self._asked = ""
         self._views: list[SumView] = []
         self.setObjectName("sums")
@@ -126,11 +126,11 @@ class SumsDrawer(QWidget):
             f"#sums {{ background: {palette.drawer}; border-left: 1px solid {palette.line}; }}"
         )
 
-    def attach(self, bench: Workbench) -> None:
-        """Show the sums of *bench*, now and at each change."""
-        self._bench = bench
-        bench.judged.connect(self.refresh)
-        bench.sum_asked.connect(self.ask)
+    def attach(self, workbench: Workbench) -> None:
+        """Show the sums of *workbench*, now and at each change."""
+        self._workbench = workbench
+        workbench.judged.connect(self.refresh)
+        workbench.sum_asked.connect(self.ask)
         self.refresh()
 
     def ask(self, key: str) -> None:
@@ -142,9 +142,9 @@ class SumsDrawer(QWidget):
 
     def refresh(self) -> None:
         """Show the sums as they are now."""
-        if self._bench is None or self.isHidden():
+        if self._workbench is None or self.isHidden():
             return
-        sums = self._bench.sums()
+        sums = self._workbench.sums()
         order = sorted(sums.values(), key=lambda entry: entry.key != self._asked)
         while len(self._views) < len(order):
             view = SumView(self._look)

@@ -32,7 +32,7 @@ class MainWindow(QMainWindow):
         super().__init__()
         self.look = look
         self._settings = settings
-        self._bench: Workbench | None = None
+        self._workbench: Workbench | None = None
         self._jobs: Jobs | None = None
         self._stations: dict[str, QWidget] = {}
         self.setWindowTitle("Vast Cellar")
@@ -78,44 +78,44 @@ class MainWindow(QMainWindow):
     def _restyle(self) -> None:
         self.setStyleSheet(style_sheet(self.look))
 
-    def attach(self, bench: Workbench, jobs: Jobs) -> None:
-        """Fill the window with *bench*; the station that was chosen opens."""
+    def attach(self, workbench: Workbench, jobs: Jobs) -> None:
+        """Fill the window with *workbench*; the station that was chosen opens."""
         from vastcellar.ui.shell.notify import EndNotice
 
-        self._bench, self._jobs = bench, jobs
-        self.need_bar.attach(bench)
-        self.drawer.attach(bench)
+        self._workbench, self._jobs = workbench, jobs
+        self.need_bar.attach(workbench)
+        self.drawer.attach(workbench)
         self.job_strip.attach(jobs)
         self._end_notice = EndNotice(self, jobs)
-        bench.judged.connect(self._show_states)
-        bench.shelf_changed.connect(self._show_states)
-        bench.trouble.connect(self._on_trouble)
-        bench.document.trouble.connect(self._on_trouble)
-        bench.document.file_changed.connect(self._show_title)
-        bench.document.changed.connect(self._show_title)
+        workbench.judged.connect(self._show_states)
+        workbench.shelf_changed.connect(self._show_states)
+        workbench.trouble.connect(self._on_trouble)
+        workbench.document.trouble.connect(self._on_trouble)
+        workbench.document.file_changed.connect(self._show_title)
+        workbench.document.changed.connect(self._show_title)
         chosen = next(key for key, button in self.rail.buttons.items() if button.isChecked())
         self.show_station(chosen)
         self._show_title()
 
     def _show_title(self) -> None:
-        if self._bench is None:
+        if self._workbench is None:
             return
-        document = self._bench.document
+        document = self._workbench.document
         star = "*" if document.is_unsaved else ""
-        demo = " (demo)" if self._bench.workplace.is_demo else ""
+        demo = " (demo)" if self._workbench.workplace.is_demo else ""
         self.setWindowTitle(f"{star}{document.shoot.name}{demo} – Vast Cellar")
 
     def show_station(self, key: str) -> None:
         """Open the station *key*; it is made when it is first shown."""
         self.rail.show_chosen(key)
-        if self._bench is None or self._jobs is None:
+        if self._workbench is None or self._jobs is None:
             return
         if key not in self._stations:
             entry = next(entry for entry in STATIONS if entry.key == key)
             if entry.make is None:
                 station: QWidget = UnbuiltStation(entry.title, entry.purpose)
             else:
-                station = entry.make(self._bench, self._jobs)
+                station = entry.make(self._workbench, self._jobs)
             self._stations[key] = station
             self.stage.addWidget(station)
         self.stage.setCurrentWidget(self._stations[key])
@@ -128,34 +128,34 @@ class MainWindow(QMainWindow):
     def _show_states(self) -> None:
         from vastcellar.services.words.verdict_wording import short_verdict
 
-        bench = self._bench
-        if bench is None:
+        workbench = self._workbench
+        if workbench is None:
             return
-        shoot = bench.document.shoot
+        shoot = workbench.document.shoot
         count = len(shoot.cameras)
         self.rail.show_state("shoot", "1 camera" if count == 1 else f"{count} cameras")
-        camera, judgement = bench.subject, bench.judgement
+        camera, judgement = workbench.subject, workbench.judgement
         match = ""
         if camera is not None and judgement is not None:
             match = f"{camera.key} {short_verdict(judgement, self.look.numbers)}"
         self.rail.show_state("match", match)
-        proved = sum(1 for j in bench.judgements.values() if j.proof is not None)
+        proved = sum(1 for j in workbench.judgements.values() if j.proof is not None)
         self.rail.show_state("prove", f"{proved} of {count} proved")
-        self.rail.show_state("cellar", bench.shelf.count_text)
+        self.rail.show_state("cellar", workbench.shelf.count_text)
 
     def _on_trouble(self, error: Exception) -> None:
         self.job_strip.say(str(error))
 
     def toggle_quick_sum(self) -> None:
         """Open the quick sum, or put it away; it is made when it is first asked for."""
-        bench = self._bench
-        if bench is None:
+        workbench = self._workbench
+        if workbench is None:
             return
         if self.quick_sum is None:
             from vastcellar.ui.shell.quick_sum_panel import QuickSumPanel
 
             self.quick_sum = QuickSumPanel(self._body, self.look)
-            self.quick_sum.attach(lambda: bench.catalog)
+            self.quick_sum.attach(lambda: workbench.catalog)
             self.quick_sum.closed.connect(self.stage.setFocus)
         if self.quick_sum.isVisible():
             self.quick_sum.close_panel()
@@ -181,6 +181,6 @@ class MainWindow(QMainWindow):
         """Stop what runs, keep what was entered; nothing is asked, nothing is lost."""
         if self._jobs is not None:
             self._jobs.stop_all()
-        if self._bench is not None:
-            self._bench.document.keep_now()
+        if self._workbench is not None:
+            self._workbench.document.keep_now()
         event.accept()

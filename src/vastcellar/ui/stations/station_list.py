@@ -24,28 +24,28 @@ class StationEntry:
 
 
 # Stations are imported when they are first shown: the first window needs none of them.
-def _shoot(bench: Workbench, jobs: Jobs) -> QWidget:
+def _shoot(workbench: Workbench, jobs: Jobs) -> QWidget:
     from vastcellar.ui.stations.shoot.station import ShootStation
 
-    return ShootStation(bench)
+    return ShootStation(workbench)
 
 
-def _match(bench: Workbench, jobs: Jobs) -> QWidget:
+def _match(workbench: Workbench, jobs: Jobs) -> QWidget:
     from vastcellar.ui.stations.match.station import MatchStation
 
-    return MatchStation(bench)
+    return MatchStation(workbench)
 
 
-def _prove(bench: Workbench, jobs: Jobs) -> QWidget:
+def _prove(workbench: Workbench, jobs: Jobs) -> QWidget:
     from vastcellar.ui.stations.prove.station import ProveStation
 
-    return ProveStation(bench, jobs)
+    return ProveStation(workbench, jobs)
 
 
-def _cellar(bench: Workbench, jobs: Jobs) -> QWidget:
+def _cellar(workbench: Workbench, jobs: Jobs) -> QWidget:
     from vastcellar.ui.stations.cellar.station import CellarStation
 
-    return CellarStation(bench)
+    return CellarStation(workbench)
 
 
 STATIONS = (

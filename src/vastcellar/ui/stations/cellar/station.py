@@ -25,12 +25,12 @@ from vastcellar.ui.widgets.cards import card, label, row
 class CellarStation(QWidget):
     """The shelf above; the chosen unit and its runs below."""
 
-    def __init__(self, bench: Workbench) -> None:
+    def __init__(self, workbench: Workbench) -> None:
         super().__init__()
-        self._bench = bench
+        self._workbench = workbench
         self.title = label("Shelf", "title")
         self.subtitle = label(kind="soft")
-        self.shelf = ShelfView(bench.look, bench.catalog)
+        self.shelf = ShelfView(workbench.look, workbench.catalog)
         self.unit_title = label(kind="head")
         self.unit_line = label(kind="soft", wraps=True)
         self.runs = TextTable(RUN_HEADERS)
@@ -64,8 +64,8 @@ class CellarStation(QWidget):
         self.change_button.clicked.connect(self._ask_change)
         self._lay_out()
         self.shelf.chosen.connect(self._show_unit)
-        bench.shelf_changed.connect(self.refresh)
-        bench.judged.connect(self.refresh)
+        workbench.shelf_changed.connect(self.refresh)
+        workbench.judged.connect(self.refresh)
         self.refresh()
 
     def _lay_out(self) -> None:
@@ -95,7 +95,7 @@ class CellarStation(QWidget):
 
     def refresh(self) -> None:
         """Show the shelf as it is now."""
-        shelf = self._bench.shelf
+        shelf = self._workbench.shelf
         proved = shelf.standing_proofs
         self.subtitle.setText(
             f"{shelf.count_text}, {len(proved)} with a test that counts. "
@@ -105,39 +105,39 @@ class CellarStation(QWidget):
         self._show_unit(self.shelf.tag)
 
     def _assign(self) -> None:
-        camera = self._bench.subject
+        camera = self._workbench.subject
         if camera is not None:
-            self._bench.assign(camera.key, self.shelf.tag)
+            self._workbench.assign(camera.key, self.shelf.tag)
 
     def _forget(self) -> None:
-        self._bench.forget_calibration(self.shelf.tag)
+        self._workbench.forget_calibration(self.shelf.tag)
 
     def _release(self) -> None:
-        self._bench.release(self.shelf.tag)
+        self._workbench.release(self.shelf.tag)
 
     def dialog(self, known: Unit | None = None) -> UnitDialog:
         """Return the dialog that asks for a unit, or for what is now known of one."""
-        bench = self._bench
+        workbench = self._workbench
 
         def keep(unit: Unit) -> None:
-            bench.keep_unit(unit, known)
+            workbench.keep_unit(unit, known)
             self.shelf.tag = unit.tag.strip()
 
-        return UnitDialog(self, bench.look.numbers, bench.catalog, known, keep)
+        return UnitDialog(self, workbench.look.numbers, workbench.catalog, known, keep)
 
     def _ask_new(self) -> None:
         self.dialog().exec()
 
     def _ask_change(self) -> None:
-        if unit := self._bench.shelf.unit(self.shelf.tag):
+        if unit := self._workbench.shelf.unit(self.shelf.tag):
             self.dialog(unit).exec()
 
     def _show_unit(self, tag: str) -> None:
-        bench = self._bench
-        unit = bench.shelf.unit(tag)
+        workbench = self._workbench
+        unit = workbench.shelf.unit(tag)
         self.change_button.setVisible(unit is not None)
         self.no_runs.setVisible(unit is not None)
-        calibrated = calibration_words(bench.shelf, tag)
+        calibrated = calibration_words(workbench.shelf, tag)
         self.forget_button.setVisible(bool(calibrated))
         self.release_button.setVisible(unit is not None and unit.device is not None)
         if unit is None:
@@ -148,12 +148,12 @@ class CellarStation(QWidget):
             self.assign_button.hide()
             self.table.hide()
             return
-        camera = bench.subject
+        camera = workbench.subject
         self.assign_button.setVisible(camera is not None)
         if camera is not None:
             self.assign_button.setText(f"Record {camera.key} to it")
-        numbers, drive = bench.look.numbers, bench.catalog.drives.get(unit.drive_key)
-        enclosure = bench.catalog.enclosures.get(unit.enclosure_key)
+        numbers, drive = workbench.look.numbers, workbench.catalog.drives.get(unit.drive_key)
+        enclosure = workbench.catalog.enclosures.get(unit.enclosure_key)
         name = drive.name if drive else unit.drive_key
         case = f" in {enclosure.name}" if enclosure else ""
         self.unit_title.setText(f"{unit.tag} · {name}{case}")
@@ -173,13 +173,15 @@ class CellarStation(QWidget):
             facts.append(f"bound to {identity_words(unit.device)}")
         facts += [
             f"the same device as {(set(pair) - {tag}).pop()}: are two labels swapped?"
-            for pair in twins(bench.shelf)
+            for pair in twins(workbench.shelf)
             if tag in pair
         ]
         if unit.note:
             facts.append(unit.note)
         self.unit_line.setText(" · ".join(facts))
-        runs = run_rows(bench.shelf.records, tag, numbers, rig_word=bench.workplace.rig_word)
+        runs = run_rows(
+            workbench.shelf.records, tag, numbers, rig_word=workbench.workplace.rig_word
+        )
         self.runs.show_rows(runs)
         self.table.setVisible(bool(runs))
         self.no_runs.setVisible(not runs)

@@ -29,15 +29,15 @@ _OWN, _ALL = "own", "all"
 class CandidatesPage(QWidget):
     """Searches off the interface thread whenever it is shown and the question has changed."""
 
-    def __init__(self, bench: Workbench) -> None:
+    def __init__(self, workbench: Workbench) -> None:
         super().__init__()
-        self._bench = bench
+        self._workbench = workbench
         self._finder = Background(self)
         self._asked: tuple[Any, ...] = ()
         self.found: Found | None = None
         self.compared: tuple[int, ...] = ()
-        self.map = CandidateMap(bench.look)
-        self.compare = CompareView(bench.look, bench.catalog.currency)
+        self.map = CandidateMap(workbench.look)
+        self.compare = CompareView(workbench.look, workbench.catalog.currency)
         self.host = Choice("On")
         self.school = Choice("Choose by")
         self.summary = label(kind="soft")
@@ -76,25 +76,25 @@ class CandidatesPage(QWidget):
         layout.addWidget(self.advice)
 
     def _connect(self) -> None:
-        bench = self._bench
+        workbench = self._workbench
         self.host.chosen.connect(self._on_host)
         self.school.chosen.connect(self._on_school)
         self.map.chosen.connect(self._on_chosen)
         self.take_button.clicked.connect(self.take)
         self._finder.done.connect(self._on_found)
-        self._finder.failed.connect(bench.trouble)
-        bench.judged.connect(self.refresh)
-        bench.shelf_changed.connect(self.refresh)
+        self._finder.failed.connect(workbench.trouble)
+        workbench.judged.connect(self.refresh)
+        workbench.shelf_changed.connect(self.refresh)
 
     def showEvent(self, event: object) -> None:
         self.refresh()
 
     def refresh(self) -> None:
         """Search anew where the need, the shelf or the question has changed."""
-        bench, camera = self._bench, self._bench.subject
+        workbench, camera = self._workbench, self._workbench.subject
         if not self.isVisible() or camera is None:
             return
-        catalog, shelf, shoot = bench.catalog, bench.shelf, bench.document.shoot
+        catalog, shelf, shoot = workbench.catalog, workbench.shelf, workbench.document.shoot
         own = own_host(camera, catalog)
         entries = [(_OWN, own.name)] if own else []
         entries += [(host.key, host.name) for host in catalog.hosts.values() if not host.is_camera]
@@ -129,12 +129,12 @@ class CandidatesPage(QWidget):
             self._choose(start)
 
     def _show(self) -> None:
-        found, judgement = self.found, self._bench.judgement
+        found, judgement = self.found, self._workbench.judgement
         if found is None or judgement is None:
             return
         rows = rank(found.table, self._school)
         self.map.show_found(found, rows, judgement.need.needed_write_bytes_per_s)
-        numbers = self._bench.look.numbers
+        numbers = self._workbench.look.numbers
         held = int((found.table.margin[rows] >= 0).sum())
         self.summary.setText(
             f"{numbers.number(rows.size, 0)} combinations, {numbers.number(held, 0)} hold"
@@ -144,7 +144,7 @@ class CandidatesPage(QWidget):
 
     def _advice(self, found: Found) -> str:
         """Say what nobody should miss: that nothing must be bought, and where building pays."""
-        numbers, table = self._bench.look.numbers, found.table
+        numbers, table = self._workbench.look.numbers, found.table
         said = []
         if (pick := found.picks.get(Pick.NOTHING_TO_BUY)) is not None:
             said.append(f"Buy nothing: {table.name(pick)} holds.")
@@ -182,7 +182,7 @@ class CandidatesPage(QWidget):
             self.compared = (chosen,)
         self.map.show_row(chosen, self.compared)
         self.compare.show_rows(found, self.compared)
-        numbers = self._bench.look.numbers
+        numbers = self._workbench.look.numbers
         words = outcome_words(found.table, chosen, numbers)
         self.chosen_line.setText(f"{found.table.name(chosen)}: {words}")
         self.take_button.setEnabled(True)
@@ -193,13 +193,13 @@ class CandidatesPage(QWidget):
 
     def take(self) -> None:
         """Let the camera record to the candidate that is chosen."""
-        found, camera = self.found, self._bench.subject
+        found, camera = self.found, self._workbench.subject
         if found is None or camera is None or self.map.row < 0:
             return
         try:
             setup = found.table.setup(self.map.row)
-            self._bench.document.edit_camera(
+            self._workbench.document.edit_camera(
                 replace(camera, setup=setup), f"{found.table.name(self.map.row)} for {camera.key}"
             )
         except VastCellarError as error:
-            self._bench.trouble.emit(error)
+            self._workbench.trouble.emit(error)

@@ -33,12 +33,12 @@ ROOM_RANGE_C = (-10, 50)
 class ChainPage(QWidget):
     """Channel with its parts, write profile with its conditions, and what would help."""
 
-    def __init__(self, bench: Workbench) -> None:
+    def __init__(self, workbench: Workbench) -> None:
         super().__init__()
-        self._bench = bench
+        self._workbench = workbench
         self._is_what_if = False
         self._shown_for: tuple[str, Setup | None] = ("", None)
-        look = bench.look
+        look = workbench.look
         self.channel = ChannelView(look)
         self.link_line = label(kind="soft")
         self.pickers = PartPickers()
@@ -51,13 +51,13 @@ class ChainPage(QWidget):
         self._cards = QHBoxLayout()
         self._cards.setSpacing(10)
         self._lay_out()
-        self.channel.asked.connect(bench.sum_asked)
+        self.channel.asked.connect(workbench.sum_asked)
         self.pickers.chosen.connect(self._on_setup)
         self.axis_button.toggled.connect(self._on_axis)
-        bench.document.changed.connect(self._show_pickers)
-        bench.judged.connect(self.refresh)
-        bench.mended.connect(self._show_mends)
-        bench.shelf_changed.connect(self.refresh)
+        workbench.document.changed.connect(self._show_pickers)
+        workbench.judged.connect(self.refresh)
+        workbench.mended.connect(self._show_mends)
+        workbench.shelf_changed.connect(self.refresh)
         self.refresh()
 
     def _lay_out(self) -> None:
@@ -115,7 +115,7 @@ class ChainPage(QWidget):
 
     def _measured_row(self) -> QWidget:
         """What the bridge carries on this very port: measured by us, or stated by the user."""
-        numbers = self._bench.look.numbers
+        numbers = self._workbench.look.numbers
         self.measured = QuantityField(
             "Rate on this port", parse_measured, lambda v: numbers.rate(v) if v else "typical"
         )
@@ -135,7 +135,7 @@ class ChainPage(QWidget):
 
     def _on_measured(self, bytes_per_s: float) -> None:
         try:
-            self._bench.measure_stage(bytes_per_s)
+            self._workbench.measure_stage(bytes_per_s)
         except VastCellarError as error:
             self.measured.refuse(error)
 
@@ -143,7 +143,7 @@ class ChainPage(QWidget):
         self.measured_note.setText(str(error) if error else "")
 
     def _show_measured(self) -> None:
-        judgement = self._bench.judgement
+        judgement = self._workbench.judgement
         chain = judgement.chain if judgement else None
         device = None
         if chain is not None:
@@ -153,7 +153,7 @@ class ChainPage(QWidget):
         self.measured.show_value(device.typical_bytes_per_s if device and is_known else 0.0)
         if not self.measured.property("wrong"):
             self.measured_note.setText(
-                said_words(device.why, self._bench.look.numbers) if device else ""
+                said_words(device.why, self._workbench.look.numbers) if device else ""
             )
 
     def _on_more(self) -> None:
@@ -171,12 +171,12 @@ class ChainPage(QWidget):
 
     def _day(self, camera: Camera) -> int:
         """The day that the profile is over: that of the longest take."""
-        return camera.longest_on_day or self._bench.day
+        return camera.longest_on_day or self._workbench.day
 
     def _show_profile(self) -> None:
         """Draw the profile, as planned or in the conditions that the sliders say."""
-        bench, numbers = self._bench, self._bench.look.numbers
-        camera, judgement = bench.subject, bench.judgement
+        workbench, numbers = self._workbench, self._workbench.look.numbers
+        camera, judgement = workbench.subject, workbench.judgement
         shown = judgement
         chain = judgement.chain if judgement else None
         for widget in (self.day_button, self.room, self.fill):
@@ -184,7 +184,7 @@ class ChainPage(QWidget):
         if not self._is_what_if:
             share = chain.parts.filled_share if chain is not None else 0.0
             for slider, value in (
-                (self.room, bench.document.shoot.ambient_c),
+                (self.room, workbench.document.shoot.ambient_c),
                 (self.fill, share * 100),
             ):
                 with QSignalBlocker(slider):
@@ -206,23 +206,29 @@ class ChainPage(QWidget):
         self.profile.show_judgement(shown)
 
     def _judge(self, camera: Camera, over_day: int) -> Judgement | None:
-        bench = self._bench
+        workbench = self._workbench
         ambient_c, used = float(self.room.value()), self.fill.value() / 100
         if not self._is_what_if:  # the sliders only know whole degrees and per cents
-            ambient_c = bench.document.shoot.ambient_c
-        shoot = bench.document.shoot
+            ambient_c = workbench.document.shoot.ambient_c
+        shoot = workbench.document.shoot
         try:
             return judge_what_if(
-                shoot, camera, bench.catalog, bench.shelf, ambient_c, used, over_day=over_day
+                shoot,
+                camera,
+                workbench.catalog,
+                workbench.shelf,
+                ambient_c,
+                used,
+                over_day=over_day,
             )
         except VastCellarError as error:
             self.what_if_line.setText(str(error))
             return None
 
     def _on_setup(self, setup: Setup) -> None:
-        camera = self._bench.subject
+        camera = self._workbench.subject
         if camera is not None:
-            document = self._bench.document
+            document = self._workbench.document
             document.edit_camera(replace(camera, setup=setup), f"setup of {camera.key}")
 
     def _on_axis(self, by_bytes: bool) -> None:
@@ -231,8 +237,8 @@ class ChainPage(QWidget):
 
     def refresh(self) -> None:
         """Show the subject's setup and verdict as they are now."""
-        bench = self._bench
-        camera, judgement = bench.subject, bench.judgement
+        workbench = self._workbench
+        camera, judgement = workbench.subject, workbench.judgement
         if camera is None or judgement is None:
             self.pickers.setEnabled(False)
             return
@@ -249,15 +255,19 @@ class ChainPage(QWidget):
 
     def _show_pickers(self) -> None:
         """Give the choices the setup they change, at once: the next choice builds on this one."""
-        bench, camera = self._bench, self._bench.subject
+        workbench, camera = self._workbench, self._workbench.subject
         if camera is not None:
-            self.pickers.show_setup(camera.setup, bench.catalog, bench.shelf, camera.model)
+            self.pickers.show_setup(camera.setup, workbench.catalog, workbench.shelf, camera.model)
             self._show_sources(camera.setup)
             self._measured.setVisible(self.pickers.is_more_shown)
 
     def _show_sources(self, setup: Setup | None) -> None:
         """Say of each part, as its tooltip, what is known of it and from where."""
-        catalog, numbers, pickers = self._bench.catalog, self._bench.look.numbers, self.pickers
+        catalog, numbers, pickers = (
+            self._workbench.catalog,
+            self._workbench.look.numbers,
+            self.pickers,
+        )
         if setup is None:
             return
         if drive := catalog.drives.get(setup.drive_key):
@@ -268,7 +278,7 @@ class ChainPage(QWidget):
             pickers.cable.setToolTip(cable_details(cable, dict(catalog.modes), numbers))
 
     def _link_text(self) -> str:
-        judgement = self._bench.judgement
+        judgement = self._workbench.judgement
         chain = judgement.chain if judgement else None
         if chain is None or chain.mode is None:
             return chain.negotiated.why if chain else ""
@@ -279,21 +289,21 @@ class ChainPage(QWidget):
             if widget := item.widget():
                 widget.setParent(None)
                 widget.deleteLater()
-        bench = self._bench
-        mends = bench.mends
+        workbench = self._workbench
+        mends = workbench.mends
         for mend in mends.helping[:_MOST_CARDS]:
-            made = MendCard(bench.look, mend, bench.catalog.currency)
+            made = MendCard(workbench.look, mend, workbench.catalog.currency)
             made.taken.connect(self._on_mend)
             made.hovered.connect(self._on_hover)
             self._cards.addWidget(made)
-        if bench.judgement is None or bench.judgement.chain is None:
+        if workbench.judgement is None or workbench.judgement.chain is None:
             hint = "Choose a drive above, or look at the Candidates: all that could hold this take."
             self._cards.addWidget(label(hint, "soft"))
             self.mends_note.setText("")
             return
         if not mends.helping:
             self._cards.addWidget(label("No single change of part makes it hold.", "soft"))
-        useless = useless_sentence(mends.useless, bench.look.numbers)
+        useless = useless_sentence(mends.useless, workbench.look.numbers)
         more = len(mends.helping) + mends.more - _MOST_CARDS
         count = f"{more} more hold too" if more > 0 else ""
         self.mends_note.setText(
@@ -301,10 +311,10 @@ class ChainPage(QWidget):
         )
 
     def _on_mend(self, mend: Mend) -> None:
-        camera = self._bench.subject
+        camera = self._workbench.subject
         if camera is not None:
             text = f"{mend_title(mend)} for {camera.key}"
-            self._bench.document.edit_camera(replace(camera, setup=mend.setup), text)
+            self._workbench.document.edit_camera(replace(camera, setup=mend.setup), text)
 
     def _on_hover(self, mend: Mend | None) -> None:
         chain = mend.judgement.chain if mend else None

@@ -33,21 +33,21 @@ _COMPUTERS = 2
 class MatchStation(QWidget):
     """The verdict above; under it the chain, the candidates, or the computers side by side."""
 
-    def __init__(self, bench: Workbench) -> None:
+    def __init__(self, workbench: Workbench) -> None:
         super().__init__()
-        self._bench = bench
+        self._workbench = workbench
         self.title = label(kind="title")
         self.subtitle = OneLine()  # a long name gives way to the tabs
-        self.verdict = VerdictLine(bench.look)
+        self.verdict = VerdictLine(workbench.look)
         self.reason = label(kind="soft")
-        self.chain_page = ChainPage(bench)
-        self.candidates = CandidatesPage(bench)
-        self.hosts = HostsView(bench.look)
-        self.hosts.asked.connect(bench.sum_asked)
+        self.chain_page = ChainPage(workbench)
+        self.candidates = CandidatesPage(workbench)
+        self.hosts = HostsView(workbench.look)
+        self.hosts.asked.connect(workbench.sum_asked)
         self._pages = QStackedWidget()
         self._lay_out()
-        bench.judged.connect(self.refresh)
-        bench.shelf_changed.connect(self.refresh)
+        workbench.judged.connect(self.refresh)
+        workbench.shelf_changed.connect(self.refresh)
         self.refresh()
 
     def _lay_out(self) -> None:
@@ -84,8 +84,8 @@ class MatchStation(QWidget):
 
     def refresh(self) -> None:
         """Show the subject's verdict as it is now."""
-        bench = self._bench
-        camera, judgement = bench.subject, bench.judgement
+        workbench = self._workbench
+        camera, judgement = workbench.subject, workbench.judgement
         if camera is None or judgement is None:
             self.title.setText("No camera yet")
             self.subtitle.setText("Add one in Shoot (Ctrl+1)")
@@ -96,14 +96,20 @@ class MatchStation(QWidget):
         drive = chain.parts.drive.name if chain else ""
         case = f" in {chain.parts.enclosure.name}" if chain and chain.parts.enclosure else ""
         self.subtitle.setText(f"{drive}{case}")
-        self.verdict.show_verdict(*told_verdict(judgement, camera, bench.look.numbers))
-        self.reason.setText(reason(judgement, camera, bench.look.numbers))
+        self.verdict.show_verdict(*told_verdict(judgement, camera, workbench.look.numbers))
+        self.reason.setText(reason(judgement, camera, workbench.look.numbers))
         self._show_hosts()
 
     def _show_hosts(self) -> None:
-        bench, camera, judgement = self._bench, self._bench.subject, self._bench.judgement
+        workbench, camera, judgement = (
+            self._workbench,
+            self._workbench.subject,
+            self._workbench.judgement,
+        )
         if self._pages.currentIndex() != _COMPUTERS or camera is None:
             return
         if judgement is not None:
-            found = side_by_side(bench.document.shoot, camera, bench.catalog, bench.shelf)
+            found = side_by_side(
+                workbench.document.shoot, camera, workbench.catalog, workbench.shelf
+            )
             self.hosts.show_hosts(found, judgement.need.needed_write_bytes_per_s)

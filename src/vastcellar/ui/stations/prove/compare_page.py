@@ -45,12 +45,12 @@ GB = 1e9
 class ComparePage(QWidget):
     """Ticked runs in one picture; what makes them hard to compare is said above it."""
 
-    def __init__(self, bench: Workbench) -> None:
+    def __init__(self, workbench: Workbench) -> None:
         super().__init__()
-        self._bench = bench
+        self._workbench = workbench
         self.traces: list[tuple[MeasuredRun, Trace]] = []
         """What is drawn, once it is read."""
-        numbers = bench.look.numbers
+        numbers = workbench.look.numbers
         self.picks = RunPicks(numbers)
         self.list = QListView()
         self.list.setModel(self.picks)
@@ -62,7 +62,7 @@ class ComparePage(QWidget):
         self.by_time, self.by_bytes = QRadioButton("by minutes"), QRadioButton("by GB written")
         self.by_bytes.setChecked(True)
         self.message = label(kind="soft", wraps=True)
-        self.plot = make_plot(bench.look)
+        self.plot = make_plot(workbench.look)
         self.medians = TextTable(MEDIAN_HEADERS)
         self.table = QTableView()
         self.table.setModel(self.medians)
@@ -72,9 +72,9 @@ class ComparePage(QWidget):
         self.alike.clicked.connect(lambda: self.picks.tick_like(self.list.currentIndex()))
         self.by_time.toggled.connect(self._draw)
         self._reader.done.connect(self._on_traces)
-        self._reader.failed.connect(bench.trouble)
-        bench.shelf_changed.connect(self._on_shelf)
-        bench.look.changed.connect(self._draw)
+        self._reader.failed.connect(workbench.trouble)
+        workbench.shelf_changed.connect(self._on_shelf)
+        workbench.look.changed.connect(self._draw)
 
     def _lay_out(self) -> None:
         layout = QVBoxLayout(self)
@@ -114,7 +114,7 @@ class ComparePage(QWidget):
 
     def refresh(self) -> None:
         """Show the runs as the cellar has them now."""
-        runs = measured_runs(self._bench.shelf.records)
+        runs = measured_runs(self._workbench.shelf.records)
         self.picks.show_runs(runs)
         if not runs:
             self.message.setText(
@@ -123,8 +123,8 @@ class ComparePage(QWidget):
             )
 
     def _read(self) -> None:
-        runs, workplace = self.picks.ticked, self._bench.workplace
-        self.medians.show_rows(median_rows(compare_runs(runs), self._bench.look.numbers))
+        runs, workplace = self.picks.ticked, self._workbench.workplace
+        self.medians.show_rows(median_rows(compare_runs(runs), self._workbench.look.numbers))
         differing = differing_conditions(runs)
         self.message.setText(
             f"Not the same conditions: they differ in {', '.join(differing)}."
@@ -139,10 +139,10 @@ class ComparePage(QWidget):
             self._draw()
 
     def _draw(self) -> None:
-        look = self._bench.look
+        look = self._workbench.look
         self.plot.clear()
         recolor_plot(self.plot)
-        judgement = self._bench.judgement
+        judgement = self._workbench.judgement
         highest = 0.0
         ends: list[float] = []
         if judgement is not None:

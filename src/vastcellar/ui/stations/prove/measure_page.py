@@ -41,14 +41,14 @@ _SETTLES_MS = 150
 class MeasurePage(QWidget):
     """The plan before; the trace, its figures and its cause during and after."""
 
-    def __init__(self, bench: Workbench, jobs: Jobs) -> None:
+    def __init__(self, workbench: Workbench, jobs: Jobs) -> None:
         super().__init__()
-        self._bench, self._jobs = bench, jobs
-        look = bench.look
+        self._workbench, self._jobs = workbench, jobs
+        look = workbench.look
         self.title = label(kind="title")
         self.subtitle = label(kind="soft")
         self.verdict = VerdictLine(look)
-        self.form = PlanForm(bench)
+        self.form = PlanForm(workbench)
         self.hands = HandsCard()
         self.binding = BindingCard()
         self.view = RunView(look)
@@ -76,7 +76,7 @@ class MeasurePage(QWidget):
         layout.addWidget(self.view, 1)
 
     def _connect(self) -> None:
-        bench, jobs = self._bench, self._jobs
+        workbench, jobs = self._workbench, self._jobs
         self.form.start_button.clicked.connect(self.start)
         self.form.cancel_button.clicked.connect(self._cancel)
         self.form.test_changed.connect(self._on_amount)
@@ -85,10 +85,10 @@ class MeasurePage(QWidget):
         self.binding.answered.connect(self._on_bound)
         self.save_button.clicked.connect(self._ask_where)
         self.calibrate_button.clicked.connect(self._calibrate)
-        bench.calibrated.connect(self._on_calibrated)
+        workbench.calibrated.connect(self._on_calibrated)
         self._seer.done.connect(self._on_expected)
-        self.results.asked.connect(bench.sum_asked)
-        bench.judged.connect(self.refresh)
+        self.results.asked.connect(workbench.sum_asked)
+        workbench.judged.connect(self.refresh)
         jobs.started.connect(self._on_started)
         jobs.moved.connect(self._on_moved)
         jobs.ended.connect(self._on_ended)
@@ -100,7 +100,7 @@ class MeasurePage(QWidget):
 
     def refresh(self) -> None:
         """Show the subject's verdict and plan as they are now."""
-        camera, judgement = self._bench.subject, self._bench.judgement
+        camera, judgement = self._workbench.subject, self._workbench.judgement
         self.verdict.setVisible(judgement is not None)
         if camera is None or judgement is None:
             self.title.setText("Measure a drive")
@@ -110,7 +110,9 @@ class MeasurePage(QWidget):
             self.title.setText(self._title_on(name))
             of_camera = not self.form.test.needs_folder
             self.subtitle.setText(camera.recording.name if of_camera else "")
-            self.verdict.show_verdict(*told_verdict(judgement, camera, self._bench.look.numbers))
+            self.verdict.show_verdict(
+                *told_verdict(judgement, camera, self._workbench.look.numbers)
+            )
         self.form.refresh(is_busy=self._jobs.is_busy)
         if self._jobs.current is None:
             self.results.begin(self.form.test.shown.figures)
@@ -143,7 +145,7 @@ class MeasurePage(QWidget):
 
     def _wanted(self) -> tuple[object, ...]:
         """Return what the blank trace depends on."""
-        judgement, form = self._bench.judgement, self.form
+        judgement, form = self._workbench.judgement, self.form
         return (
             form.test.kind,
             form.asked,
@@ -152,11 +154,11 @@ class MeasurePage(QWidget):
         )
 
     def _show_expected(self) -> None:
-        judgement, form = self._bench.judgement, self.form
+        judgement, form = self._workbench.judgement, self.form
         chain = judgement.chain if judgement else None
         if chain is None or form.test.kind not in FLAT:
             return
-        wish, ambient_c = form.wish(), self._bench.document.shoot.ambient_c
+        wish, ambient_c = form.wish(), self._workbench.document.shoot.ambient_c
         self._seer.request(lambda: expected_profile(wish, chain, ambient_c))
 
     def _on_expected(self, expected: object) -> None:
@@ -167,7 +169,7 @@ class MeasurePage(QWidget):
 
     def start(self) -> None:
         """Start the test that was planned."""
-        camera, judgement = self._bench.subject, self._bench.judgement
+        camera, judgement = self._workbench.subject, self._workbench.judgement
         chain = judgement.chain if judgement else None
         if camera is None or chain is None or self._jobs.is_busy:
             return
@@ -190,14 +192,14 @@ class MeasurePage(QWidget):
         unit, folder = chain.parts.unit, self.form.target.folder
         if unit is None or folder is None or not self.form.target.has_folder:
             return None
-        return binding_question(self._bench.shelf, unit.tag, folder)
+        return binding_question(self._workbench.shelf, unit.tag, folder)
 
     def _start_as(self, unit_tag: str, chain: Chain) -> None:
         title = self._title_on(chain.parts.name)
         self._jobs.start(unit_tag, title, self.form.make(chain))
 
     def _on_bound(self, question: BindingQuestion, is_unit: bool) -> None:
-        judgement = self._bench.judgement
+        judgement = self._workbench.judgement
         chain = judgement.chain if judgement else None
         if chain is None or self._jobs.is_busy:
             return
@@ -207,7 +209,7 @@ class MeasurePage(QWidget):
                 self.start()
                 return
             if is_unit:
-                self._bench.bind(question)
+                self._workbench.bind(question)
             self._start_as(question.unit_tag if is_unit else "", chain)
         except VastCellarError as error:
             self.form.refresh(is_busy=False)
@@ -224,7 +226,7 @@ class MeasurePage(QWidget):
 
     def _on_started(self, job: Job) -> None:
         needed = self.form.needed_bytes_per_s()
-        rig_word = self._bench.workplace.rig_word
+        rig_word = self._workbench.workplace.rig_word
         simulated = f"{rig_word} · " if job.proof.is_simulated else ""
         self.view.begin(job, f"{simulated}{job.title}")
         if isinstance(job.proof, Proof):
@@ -254,25 +256,25 @@ class MeasurePage(QWidget):
         result = job.result
         mode_text = None
         if result is not None:
-            rig_word = self._bench.workplace.rig_word
+            rig_word = self._workbench.workplace.rig_word
             how = rig_word if job.proof.is_simulated else getattr(result, "write_mode", "")
             mode_text = " · ".join(part for part in (how, result.ended_by, job.kept_text) if part)
         self.view.end(job, mode_text)
         self.form.refresh(is_busy=False)
         self.form.say_ended_by(job.error)
         # The result is painted first: shelf and verdicts follow, and don't hold it up.
-        QTimer.singleShot(_SETTLES_MS, self._bench, self._bench.reload_shelf)
+        QTimer.singleShot(_SETTLES_MS, self._workbench, self._workbench.reload_shelf)
 
     def _calibrate(self) -> None:
         job = self._jobs.current
         if job is not None and job.unit_tag:
             self.calibrate_button.setEnabled(False)
-            self._bench.calibrate(job.unit_tag)
+            self._workbench.calibrate(job.unit_tag)
 
     def _on_calibrated(self, made: object) -> None:
         self.calibrate_button.setEnabled(True)
         if isinstance(made, Calibrated):
-            self.results.say_calibrated(calibrated_sentence(made, self._bench.look.numbers))
+            self.results.say_calibrated(calibrated_sentence(made, self._workbench.look.numbers))
         elif isinstance(made, Exception):
             self.form.say(made)
 
@@ -290,6 +292,8 @@ class MeasurePage(QWidget):
         from vastcellar.report.run_sheet import run_file
 
         try:
-            save_bytes(path, run_file(path.suffix, job.title, job.proof, self._bench.look.numbers))
+            save_bytes(
+                path, run_file(path.suffix, job.title, job.proof, self._workbench.look.numbers)
+            )
         except VastCellarError as error:
             self.form.say(error)

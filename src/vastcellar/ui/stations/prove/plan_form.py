@@ -61,13 +61,13 @@ class PlanForm(QWidget):
     _planned: PlannedTest | None = None
     """What was announced last, as it will be run; None while it is reckoned anew."""
 
-    def __init__(self, bench: Workbench) -> None:
+    def __init__(self, workbench: Workbench) -> None:
         super().__init__()
-        self._bench = bench
+        self._workbench = workbench
         self._take_s = 0.0
         self._subject_key = ""
         self._ended_by: Exception | None = None
-        numbers = bench.look.numbers
+        numbers = workbench.look.numbers
         self.target = TargetRow(numbers)
         self.test_choice = QComboBox()
         self.amount = QuantityField("Amount", parse_amount, partial(amount_text, fmt=numbers))
@@ -114,21 +114,21 @@ class PlanForm(QWidget):
 
     def dialog(self) -> ProtocolDialog:
         """Return the dialog that asks for a set of one's own, like the one that is chosen."""
-        bench = self._bench
+        workbench = self._workbench
 
         def keep(protocol: Protocol) -> None:
-            keep_own_protocol(protocol, bench.workplace.folders)
+            keep_own_protocol(protocol, workbench.workplace.folders)
             self._fill_tests()
             self.choose(f"protocol {protocol.key}")
 
-        return ProtocolDialog(self, bench.look.numbers, self.test.protocol, keep)
+        return ProtocolDialog(self, workbench.look.numbers, self.test.protocol, keep)
 
     def _fill_tests(self) -> None:
         tests: tuple[Test, ...] = TESTS
         try:
-            tests = offered_tests(self._bench.workplace.folders)
+            tests = offered_tests(self._workbench.workplace.folders)
         except VastCellarError as error:  # a protocol file of one's own is no protocol file
-            self._bench.trouble.emit(error)
+            self._workbench.trouble.emit(error)
         with QSignalBlocker(self.test_choice):
             self.test_choice.clear()
             for number, test in enumerate(tests):
@@ -188,29 +188,29 @@ class PlanForm(QWidget):
 
     def loads(self) -> tuple[RecorderLoad, ...]:
         """Return what is recorded: the subject's take, or that of every camera at once."""
-        camera = self._bench.subject
+        camera = self._workbench.subject
         if camera is None:
             return ()
         together = self.all_cameras.isChecked() and self.records_a_take
-        cameras = self._bench.document.shoot.cameras if together else (camera,)
+        cameras = self._workbench.document.shoot.cameras if together else (camera,)
         return tuple(load_of_camera(each, self._take_s) for each in cameras)
 
     @property
     def cameras_text(self) -> str:
         """Whose take it is, or for whose sake the drive is tested."""
-        camera = self._bench.subject
+        camera = self._workbench.subject
         if camera is None:
             return ""
         if self.records_a_take and self.all_cameras.isChecked():
-            return " + ".join(each.key for each in self._bench.document.shoot.cameras)
+            return " + ".join(each.key for each in self._workbench.document.shoot.cameras)
         return camera.key
 
     def needed_bytes_per_s(self) -> float:
         """Return the need line of the chosen test: of all that record; 0 where none is asked."""
-        judgements, subject = self._bench.judgements, self._bench.subject
+        judgements, subject = self._workbench.judgements, self._workbench.subject
         if subject is None or self.test.needs_folder:
             return 0.0
-        keys = [each.key for each in self._bench.document.shoot.cameras]
+        keys = [each.key for each in self._workbench.document.shoot.cameras]
         if not (self.records_a_take and self.all_cameras.isChecked()):
             keys = [subject.key]
         needs = [judgements[key].need for key in keys if key in judgements]
@@ -237,24 +237,26 @@ class PlanForm(QWidget):
             raise BadValueError(
                 "no folder is chosen", where="Real folder", mend="Choose a folder on the drive"
             )
-        bench, planned, wish = self._bench, self._planned, self.wish()
+        workbench, planned, wish = self._workbench, self._planned, self.wish()
         if planned is None or (planned.wish, planned.chain) != (wish, chain):
             # It was not announced yet, or something was typed since.
-            planned = plan_test(wish, chain, bench.document.shoot.ambient_c, bench.workplace)
-        return make_proof(planned, bench.workplace, bench.shelf.records)
+            planned = plan_test(
+                wish, chain, workbench.document.shoot.ambient_c, workbench.workplace
+            )
+        return make_proof(planned, workbench.workplace, workbench.shelf.records)
 
     def refresh(self, *, is_busy: bool) -> None:
         """Show the subject's amounts, and its plan while nothing runs."""
-        camera, judgement = self._bench.subject, self._bench.judgement
+        camera, judgement = self._workbench.subject, self._workbench.judgement
         if camera is not None and (camera.key != self._subject_key or not self._take_s):
             self._subject_key = camera.key
             self._take_s = camera.longest_take_s
         self.take.show_value(self._take_s or None)
         self.amount.show_value(self.asked)
-        self.edit.show_shoot(self._bench.document.shoot)
+        self.edit.show_shoot(self._workbench.document.shoot)
         test, takes = self.test, self.records_a_take
         self.target.ask_warmth(test.kind in FLAT or test.protocol is not None)
-        is_several = len(self._bench.document.shoot.cameras) > 1
+        is_several = len(self._workbench.document.shoot.cameras) > 1
         for widget, is_shown in (
             (self.take, takes),
             (self.take_label, takes),
@@ -276,16 +278,16 @@ class PlanForm(QWidget):
         """Say before a test what it will write; the disk is asked off the interface thread."""
         self.say(None)
         self._planned = None
-        bench, judgement = self._bench, self._bench.judgement
+        workbench, judgement = self._workbench, self._workbench.judgement
         chain = judgement.chain if judgement else None
-        if bench.subject is None or chain is None:
+        if workbench.subject is None or chain is None:
             self.plan_line.setText("Choose what the camera records to in Match (Ctrl+2).")
             return
         if self.target.is_folder and not self.target.has_folder:
             self.plan_line.setText(f"{self.test.purpose}. Choose a folder on the drive.")
             return
-        wish, numbers = self.wish(), bench.look.numbers
-        ambient_c, workplace = bench.document.shoot.ambient_c, bench.workplace
+        wish, numbers = self.wish(), workbench.look.numbers
+        ambient_c, workplace = workbench.document.shoot.ambient_c, workbench.workplace
         self._planner.request(lambda: plan_text(wish, chain, ambient_c, workplace, numbers))
 
     def _on_plan(self, plan: object) -> None:

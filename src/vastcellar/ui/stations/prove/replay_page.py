@@ -31,14 +31,14 @@ GB = 1e9
 class ReplayPage(QWidget):
     """A run, the needs of all cameras drawn into it, and what each would have met."""
 
-    def __init__(self, bench: Workbench) -> None:
+    def __init__(self, workbench: Workbench) -> None:
         super().__init__()
-        self._bench = bench
+        self._workbench = workbench
         self._trace: Trace | None = None
         self._replays: tuple[CameraReplay, ...] = ()
         self.choice = QComboBox()
         self.message = label(kind="soft", wraps=True)
-        self.plot = make_plot(bench.look)
+        self.plot = make_plot(workbench.look)
         self.answers: list[tuple[VerdictMark, QWidget]] = []
         self._answers = QVBoxLayout()
         self._answers.setSpacing(3)
@@ -59,9 +59,9 @@ class ReplayPage(QWidget):
         self.choice.currentIndexChanged.connect(self._read)
         self._reader.done.connect(self._on_read)
         self._reader.failed.connect(self._on_failed)
-        bench.shelf_changed.connect(self._on_shelf)
-        bench.judged.connect(self._read)
-        bench.look.changed.connect(self._draw)
+        workbench.shelf_changed.connect(self._on_shelf)
+        workbench.judged.connect(self._read)
+        workbench.look.changed.connect(self._draw)
 
     def _on_shelf(self) -> None:
         if self.isVisible():  # else it is asked for when it is shown
@@ -69,12 +69,12 @@ class ReplayPage(QWidget):
 
     def refresh(self) -> None:
         """Offer the flat-out runs as the cellar has them now."""
-        runs = [run for run in measured_runs(self._bench.shelf.records) if run.kind != "burst"]
+        runs = [run for run in measured_runs(self._workbench.shelf.records) if run.kind != "burst"]
         chosen = self.choice.currentData()
         self.choice.blockSignals(True)
         self.choice.clear()
         for run in runs:
-            self.choice.addItem(run_name(run, self._bench.look.numbers), run.run_id)
+            self.choice.addItem(run_name(run, self._workbench.look.numbers), run.run_id)
         self.choice.setCurrentIndex(max(self.choice.findData(chosen), 0) if runs else -1)
         self.choice.blockSignals(False)
         self.message.setText(
@@ -90,7 +90,7 @@ class ReplayPage(QWidget):
         run_id = self.choice.currentData()
         if run_id is None or not self.isVisible():
             return
-        workplace, shoot = self._bench.workplace, self._bench.document.shoot
+        workplace, shoot = self._workbench.workplace, self._workbench.document.shoot
         self._reader.request(
             lambda: (trace_of_run(workplace, run_id), replay_of_run(workplace, run_id, shoot))
         )
@@ -107,7 +107,7 @@ class ReplayPage(QWidget):
             self._draw()
 
     def _draw(self) -> None:
-        look, trace = self._bench.look, self._trace
+        look, trace = self._workbench.look, self._trace
         self.plot.clear()
         recolor_plot(self.plot)
         if trace is None:
@@ -130,7 +130,7 @@ class ReplayPage(QWidget):
 
     def _draw_need(self, each: CameraReplay) -> None:
         """The need as a line as long as the longest take is in bytes."""
-        look = self._bench.look
+        look = self._workbench.look
         needed = each.need.needed_write_bytes_per_s / MB
         end = each.need.longest_take_bytes / GB
         is_open = each.replay.verdict is Verdict.NOT_KNOWN
@@ -148,8 +148,8 @@ class ReplayPage(QWidget):
                         widget.deleteLater()
         self.answers.clear()
         for each in self._replays:
-            mark = VerdictMark(self._bench.look, 18)
+            mark = VerdictMark(self._workbench.look, 18)
             mark.show_verdict(each.replay.verdict)
-            text = label(replay_sentence(each, self._bench.look.numbers))
+            text = label(replay_sentence(each, self._workbench.look.numbers))
             self._answers.addLayout(row(mark, text, spacing=8))
             self.answers.append((mark, text))

@@ -22,11 +22,11 @@ _PAGES = (
 class ProveStation(QWidget):
     """Three pages over the same runs."""
 
-    def __init__(self, bench: Workbench, jobs: Jobs) -> None:
+    def __init__(self, workbench: Workbench, jobs: Jobs) -> None:
         super().__init__()
-        self.measure = MeasurePage(bench, jobs)
-        self.compare = ComparePage(bench)
-        self.replay = ReplayPage(bench)
+        self.measure = MeasurePage(workbench, jobs)
+        self.compare = ComparePage(workbench)
+        self.replay = ReplayPage(workbench)
         self._pages = QStackedWidget()
         group = tab_group(_PAGES, self)
         self.tabs = group.buttons()

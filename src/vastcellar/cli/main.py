@@ -16,6 +16,7 @@ from vastcellar.core.errors import VastCellarError
 _COMMANDS = {
     "calibrate": Late("calibrate_command:calibrate", "Fit how a unit writes to its own runs."),
     "chain": Late("chain_command:chain", "What a setup carries, stage by stage."),
+    "devices": Late("devices_command:devices", "What is plugged in, and how it links."),
     "diagnose": Late("diagnose_command:diagnose", "What slowed a drive down, from its trace."),
     "judge": Late("judge_command:judge", "Will it hold, and on what evidence?"),
     "match": Late("match_command:match_command", "What a camera could record to, ranked."),

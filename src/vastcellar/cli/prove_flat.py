@@ -12,6 +12,7 @@ import click
 
 from vastcellar.cli.diagnose_command import diagnosis_lines
 from vastcellar.cli.keeping import end_of, keep_and_tell, unit_options, workplace_for
+from vastcellar.cli.on_device import folder_on
 from vastcellar.cli.printing import echo, print_json, print_lines
 from vastcellar.cli.quantities import Quantity, parse_seconds
 from vastcellar.cli.running import run_to_end
@@ -54,6 +55,10 @@ def _common(command: Callable[..., None]) -> Callable[..., None]:
     for option in reversed(
         (
             click.argument("folder", required=False, type=click.Path(path_type=Path)),
+            click.option("--device", help="A plugged-in device by name, in place of a folder."),
+            click.option(
+                "--even-system", is_flag=True, help="Even the disk that this computer runs from."
+            ),
             click.option(
                 "--block",
                 "block_bytes",
@@ -166,9 +171,12 @@ def capacity(size: int | None, **common: Any) -> None:
 
 
 def _room(common: dict[str, Any]) -> int:
+    common["folder"] = folder_on(
+        common.pop("device", None), common["folder"], even_system=common["even_system"]
+    )
     folder, simulated = common["folder"], common["simulated"]
     if (folder is None) == (simulated is None):
-        raise click.UsageError("Name either a FOLDER or --simulated CHAIN_FILE.")
+        raise click.UsageError("Name a FOLDER, a --device or a --simulated CHAIN_FILE.")
     return room_in(folder) if folder is not None else _RIG_DEFAULT_BYTES
 
 

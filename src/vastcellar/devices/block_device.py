@@ -8,9 +8,9 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from vastcellar.core.parts.identity import DeviceIdentity
+from vastcellar.devices.system import read_text
 
 _SECTOR_BYTES = 512  # sysfs counts so, whatever the device's own sectors are
-_MOST_READ_BYTES = 64 * 1024
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,14 +53,14 @@ def find_block_device(device_number: str, root: Path = Path("/")) -> BlockDevice
 def read_temperature_c(path: Path) -> float:
     """Return the sensor's temperature (it counts millidegrees), nan where it doesn't answer."""
     try:
-        return int(_read(path)) / 1000
+        return int(read_text(path)) / 1000
     except ValueError:
         return math.nan
 
 
 def _encryption(place: Path) -> str:
     """A device mapper's name for its use begins with CRYPT where it encrypts."""
-    uuid = _read(place / "dm/uuid")
+    uuid = read_text(place / "dm/uuid")
     return "dm-crypt" if uuid.startswith("CRYPT-") else ""
 
 
@@ -78,33 +78,38 @@ def _under_mapper(place: Path) -> Path:
 
 def _model(place: Path) -> str:
     # A loop device is as good as the image behind it: its path is all that it says of itself.
-    return _read(place / "device/model") or _read(place / "loop/backing_file")
+    return read_text(place / "device/model") or read_text(place / "loop/backing_file")
 
 
 def _serial(place: Path) -> str:
-    """Return the serial number that the drive, or the USB device that it hangs on, gives."""
+    """Return the serial number that the drive, or the USB device that it hangs on, gives.
+
+    Of a card in a reader none: the number is the reader's, and every card in it would have it.
+    """
+    if read_text(place / "removable") == "1":
+        return read_text(place / "device/cid")
     for name in ("device/serial", "serial", "device/cid"):
-        if found := _read(place / name):
+        if found := read_text(place / name):
             return found
-    page = _read(place / "device/vpd_pg80")
+    page = read_text(place / "device/vpd_pg80")
     if found := "".join(c for c in page if c.isprintable()).strip():
         return found
     for folder in place.parents:
         if (folder / "busnum").exists():
-            return _read(folder / "serial")
+            return read_text(folder / "serial")
     return ""
 
 
 def _size_bytes(place: Path) -> int:
     try:
-        return int(_read(place / "size")) * _SECTOR_BYTES
+        return int(read_text(place / "size")) * _SECTOR_BYTES
     except ValueError:
         return 0
 
 
 def _file_system_uuid(name: str, device_number: str, root: Path) -> str:
     """Return the UUID as udev knows it, "" where it doesn't."""
-    for line in _read(root / "run/udev/data" / f"b{device_number}").splitlines():
+    for line in read_text(root / "run/udev/data" / f"b{device_number}").splitlines():
         if line.startswith("E:ID_FS_UUID="):
             return line.partition("=")[2].strip()
     try:
@@ -125,7 +130,7 @@ def _usb_bits_per_s(place: Path, root: Path) -> float:
     for folder in _upwards(place, root):
         if (folder / "busnum").exists():
             try:
-                return float(_read(folder / "speed")) * 1e6
+                return float(read_text(folder / "speed")) * 1e6
             except ValueError:
                 return 0.0
     return 0.0
@@ -146,11 +151,3 @@ def _upwards(place: Path, root: Path) -> Iterator[Path]:
         if folder == top:
             return
         yield folder
-
-
-def _read(path: Path) -> str:
-    try:
-        with path.open(encoding="utf-8", errors="replace") as file:
-            return file.read(_MOST_READ_BYTES).strip()
-    except (OSError, ValueError):
-        return ""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import stat
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -11,7 +12,7 @@ import psutil
 from vastcellar.core.errors import DiskError
 
 _IN_MEMORY = frozenset({"tmpfs", "ramfs", "devtmpfs", "rootfs"})
-_OVER_NETWORK = frozenset(
+OVER_NETWORK = frozenset(
     {"nfs", "nfs4", "cifs", "smb3", "smbfs", "9p", "afs", "ceph", "glusterfs", "lustre", "davfs",
      "virtiofs", "vboxsf", "fuse.sshfs", "fuse.rclone", "fuse.davfs2", "fuse.gvfsd-fuse"}
 )  # fmt: skip
@@ -24,6 +25,11 @@ _CATALOG_NAMES = {
     "fuse.exfat": "exfat",
     "hfsplus": "hfs-plus",
 }
+
+
+def catalog_name(file_system: str) -> str:
+    """Return what the catalog calls the file system that the kernel calls *file_system*."""
+    return _CATALOG_NAMES.get(file_system, file_system)
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,12 +53,12 @@ class Mount:
     @property
     def is_over_network(self) -> bool:
         """Whether another computer's drive lies behind it."""
-        return self.file_system in _OVER_NETWORK
+        return self.file_system in OVER_NETWORK
 
     @property
     def file_system_key(self) -> str:
         """The file system as the catalog names it."""
-        return _CATALOG_NAMES.get(self.file_system, self.file_system)
+        return catalog_name(self.file_system)
 
 
 def mount_of(folder: Path) -> Mount:
@@ -83,5 +89,22 @@ def mount_of(folder: Path) -> Mount:
         options=found.opts if found else "",
         capacity_bytes=usage.total,
         free_bytes=usage.free,
-        device_number=f"{os.major(status.st_dev)}:{os.minor(status.st_dev)}",
+        device_number=_device_number(status.st_dev, found.device if found else ""),
     )
+
+
+def _device_number(folder_device: int, source: str) -> str:
+    """Return "major:minor" of the block device under a folder.
+
+    Btrfs and what runs in user space (exFAT, NTFS) give their files a number that is no device's;
+    the device that they were mounted from is.
+    """
+    number = folder_device
+    if not os.major(number) and source.startswith("/dev/"):
+        try:
+            status = Path(source).stat()
+        except OSError:
+            status = None
+        if status is not None and stat.S_ISBLK(status.st_mode):
+            number = status.st_rdev
+    return f"{os.major(number)}:{os.minor(number)}"

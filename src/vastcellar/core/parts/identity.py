@@ -24,7 +24,7 @@ class DeviceIdentity:
     def has_own_serial(self) -> bool:
         """Whether the serial number is the device's own, as far as can be seen."""
         bare = self.serial.strip().lower().replace("-", "").replace(" ", "")
-        if len(bare) < _LEAST_SERIAL or len(set(bare)) == 1:
+        if len(bare.lstrip("0")) < _LEAST_SERIAL or len(set(bare)) == 1:
             return False
         return not any(bare in known or known in bare for known in _HIDING)
 

@@ -14,6 +14,7 @@ from vastcellar.bench.simulated_rig import RigFault
 from vastcellar.core.chain.measured_stages import StageMeasurement
 from vastcellar.core.errors import UnknownPartError
 from vastcellar.core.parts.catalog import Catalog
+from vastcellar.core.parts.identity import DeviceIdentity
 from vastcellar.core.parts.units import Unit
 from vastcellar.core.verdict.proof import RecorderProof
 from vastcellar.core.verdict.reach.reaching import newest_standing
@@ -166,14 +167,14 @@ def open_workplace(*, demo: bool = False, places: Folders | None = None) -> Work
     cellar = Cellar(places.cellar_file, is_demo=demo)
     faults: dict[str, RigFault] = {}
     if cellar.is_demo:
+        rigs = read_json(data_path("demo", "rigs.json"))
         if not cellar.units():
             from vastcellar.store.catalog_files import read_units  # only a demo reads them
 
             cellar.save_units(read_units(data_path("demo", "cellar.json")))
-        faults = {
-            tag: RigFault(**fault)
-            for tag, fault in read_json(data_path("demo", "rigs.json"))["faults"].items()
-        }
+            for tag, device in rigs["devices"].items():
+                cellar.bind_unit(tag, DeviceIdentity(**device))
+        faults = {tag: RigFault(**fault) for tag, fault in rigs["faults"].items()}
     removed = remove_killed_tests(places)
     return Workplace(places, catalog, cellar, cellar.is_demo, faults, removed)
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -74,6 +74,30 @@ def replay(trace: Trace, camera: Camera, need: Need) -> Replay:
     elif covered < 1:
         return Replay(Verdict.NOT_KNOWN, None, outcome, seen, trace.duration_s, covered)
     return Replay(verdict_for_margin(margin), margin, outcome, seen, trace.duration_s, covered)
+
+
+_LONGEST_RECORDING_S = 24 * 3600.0
+
+
+@dataclass(frozen=True, slots=True)
+class Recordable:
+    """How long a camera could record onto the drive of a trace, from rest."""
+
+    seconds: float
+    loses_then: bool
+    """Whether a frame is lost after so long; else the trace ends, and beyond isn't known."""
+
+
+def recordable(trace: Trace, camera: Camera, need: Need) -> Recordable:
+    """Return how long *camera* could have recorded onto the drive of *trace*.
+
+    Walked as ``replay`` walks it, for as long as the trace has bytes, up to a day.
+    Raises BadValueError for a trace of under half a second.
+    """
+    endless = replay(trace, replace(camera, longest_take_s=_LONGEST_RECORDING_S), need)
+    if endless.outcome.lost_bytes > 0:
+        return Recordable(endless.outcome.first_loss_s, loses_then=True)
+    return Recordable(endless.covered_share * _LONGEST_RECORDING_S, loses_then=False)
 
 
 def lowest_mean_bytes_per_s(rates_bytes_per_s: FloatArray, steps: int) -> float:

@@ -45,7 +45,8 @@ class PlannedTest(ABC):
     """What a test will do here; its kind says how that is reckoned, told and made."""
 
     wish: Wish
-    chain: Chain
+    chain: Chain | None
+    """What leads to the drive; None of a device that is measured for itself."""
     ambient_c: float
     place: Place | None
     """The folder that it runs in; None for a simulated rig."""
@@ -78,8 +79,13 @@ class PlannedTest(ABC):
         parts = self.parts(fmt)
         if math.isfinite(self.most_s):
             parts.append(f"up to {fmt.duration(max(math.ceil(self.most_s), 1))}")
-        tbw = self.chain.parts.drive.tbw_bytes
-        if tbw:
+        elif self.wish.link_bytes_per_s:
+            least_s = self.bytes_to_write / self.wish.link_bytes_per_s
+            parts.append(f"at least {fmt.duration(max(math.ceil(least_s), 1))} by its link")
+        tbw = self.chain.parts.drive.tbw_bytes if self.chain else self.wish.tbw_bytes
+        if self.chain is None and not tbw:
+            parts.append("its rated endurance isn't known")
+        elif tbw:
             share = self.bytes_to_write / tbw
             least = f"under {fmt.percent(_LEAST_SHARE)}"
             worn = fmt.percent(share) if share >= _LEAST_SHARE else least

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from datetime import UTC, datetime
 
 import numpy as np
 
@@ -50,7 +51,13 @@ from vastcellar.services.proving.recorder_proving import (
 )
 from vastcellar.services.proving.testbeds import FolderTestbed, RigTestbed, Testbed
 from vastcellar.services.proving.tests_offered import RECORDER, TURNS, Test, Wish
-from vastcellar.services.runs.resting import COOL, rest_of
+from vastcellar.services.runs.resting import (
+    COOL,
+    UNKNOWN_REST_S,
+    Rest,
+    rest_of,
+    seconds_since_last_run,
+)
 from vastcellar.services.workplace.workplace import Workplace
 from vastcellar.store.run_record import RunRecord
 
@@ -67,7 +74,9 @@ __all__ = [
 _EXPECTED_POINTS = 400
 
 
-def plan_test(wish: Wish, chain: Chain, ambient_c: float, workplace: Workplace) -> PlannedTest:
+def plan_test(
+    wish: Wish, chain: Chain | None, ambient_c: float, workplace: Workplace
+) -> PlannedTest:
     """Return what *wish* comes to here: what it writes, and how long that takes.
 
     Raises DiskError where a folder can't be used; BadValueError where there is no room, where
@@ -79,6 +88,10 @@ def plan_test(wish: Wish, chain: Chain, ambient_c: float, workplace: Workplace) 
             "a simulated rig has no files to work with",
             where=test.name,
             mend="Choose “Real folder” and a folder on the drive",
+        )
+    if test.records_a_take and not wish.loads:
+        raise BadValueError(
+            "a take is a camera's", where=test.name, mend="Add a camera in Shoot (Ctrl+1)"
         )
     place = find_place(wish.folder) if wish.folder else None
     base = wish, chain, ambient_c, place
@@ -116,13 +129,22 @@ def make_proof(
     testbed = _testbed(wish, chain, ambient_c, workplace)
     if isinstance(testbed, RigTestbed):
         testbed.speed = planned.rig_speed
-    return planned.proof(testbed, rest_of(chain, ambient_c, records))
+    if chain is not None:
+        return planned.proof(testbed, rest_of(chain, ambient_c, records))
+    rested_s = seconds_since_last_run(records, wish.unit_tag, datetime.now(UTC))
+    return planned.proof(testbed, Rest(rested_s, UNKNOWN_REST_S))
 
 
-def _testbed(wish: Wish, chain: Chain, ambient_c: float, workplace: Workplace) -> Testbed:
+def _testbed(wish: Wish, chain: Chain | None, ambient_c: float, workplace: Workplace) -> Testbed:
     if wish.folder is not None:
         notes = workplace.folders.test_notes
         return FolderTestbed(wish.folder, notes, chain, ambient_c, apart=True, drive_c=wish.drive_c)
+    if chain is None:
+        raise BadValueError(
+            "there is nothing to simulate",
+            where="simulated rig",
+            mend="Choose what the camera records to in Match (Ctrl+2), or a folder on a drive",
+        )
     return RigTestbed(chain, ambient_c, workplace)
 
 
@@ -155,7 +177,9 @@ def _file_plan(wish: Wish) -> FilePlan:
     return usual_clips(wish.amount.size_bytes)
 
 
-def _turns(wish: Wish, chain: Chain, ambient_c: float, workplace: Workplace) -> AlternatingRun:
+def _turns(
+    wish: Wish, chain: Chain | None, ambient_c: float, workplace: Workplace
+) -> AlternatingRun:
     if wish.folder is None or wish.other_folder is None:
         raise BadValueError(
             "the second folder isn't named", where=wish.test.name, mend="Choose a folder for B"
@@ -186,7 +210,7 @@ class PlanText:
 
 
 def plan_text(
-    wish: Wish, chain: Chain, ambient_c: float, workplace: Workplace, fmt: NumberFormat
+    wish: Wish, chain: Chain | None, ambient_c: float, workplace: Workplace, fmt: NumberFormat
 ) -> PlanText:
     """Plan the test and say what it would write here, how long that takes and what it wears."""
     try:

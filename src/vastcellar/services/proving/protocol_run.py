@@ -34,11 +34,10 @@ from vastcellar.services.proving.recorder_proving import Proof
 from vastcellar.services.proving.shown import AS_FLAT, ShownTest
 from vastcellar.services.proving.testbeds import Testbed
 from vastcellar.services.runs.diagnosing import diagnosis_figures
-from vastcellar.services.runs.resting import COOL, USUAL_ROOM_C, Rest, chain_rest_s
+from vastcellar.services.runs.resting import COOL, UNKNOWN_REST_S, USUAL_ROOM_C, Rest, chain_rest_s
 from vastcellar.services.workplace.run_records import recorder_figures
 
 _LOOK_EVERY_S = 0.1
-_LONG_REST_S = 3600.0
 
 StepProof = FlatProof | Proof | FileProof
 
@@ -168,7 +167,7 @@ class ProtocolRun:
 
     def _needed_s(self) -> float:
         chain = self.testbed.chain
-        return chain_rest_s(chain, USUAL_ROOM_C) if chain else _LONG_REST_S
+        return chain_rest_s(chain, USUAL_ROOM_C) if chain else UNKNOWN_REST_S
 
     def _test(self, plan: StepPlan, before: float, share: float) -> Iterator[Progress]:
         name = f"{len(self.proofs) + 1} {plan.step.kind}"

@@ -17,16 +17,16 @@ def flat_out_phase(bytes_to_write: float, most_s: float = math.inf) -> Phase:
 
 
 def model_profile(
-    chain: Chain, ambient_c: float, phases: Iterable[Phase], bytes_to_write: float
+    chain: Chain | None, ambient_c: float, phases: Iterable[Phase], bytes_to_write: float
 ) -> WriteProfile | None:
     """Return what the model has for *phases*, from rest; None where it has nothing to say.
 
     It is the unit's own model where that was calibrated. A real folder may have more room than
     the shelf knows of: then what is to be written counts.
     """
-    drive = chain.parts.drive
-    if chain.problem or drive.behaviour is None:
+    if chain is None or chain.problem or chain.parts.drive.behaviour is None:
         return None
+    drive = chain.parts.drive
     free = max(chain.free_bytes, bytes_to_write)
     return write_profile(
         drive.writes,
@@ -39,20 +39,20 @@ def model_profile(
 
 
 def writing_s(
-    chain: Chain, ambient_c: float, phases: Iterable[Phase], bytes_to_write: float
+    chain: Chain | None, ambient_c: float, phases: Iterable[Phase], bytes_to_write: float
 ) -> float:
     """Return how long *phases* take by the model; infinite where it has nothing to say."""
     run = model_profile(chain, ambient_c, phases, bytes_to_write)
     return run.duration_s if run is not None else math.inf
 
 
-def reading_s(chain: Chain, bytes_to_read: float) -> float:
-    """Return how long it takes to read so much back; infinite where nothing connects."""
-    rate = chain.reading_bytes_per_s
+def reading_s(chain: Chain | None, bytes_to_read: float) -> float:
+    """Return how long it takes to read so much back; infinite where that isn't known."""
+    rate = chain.reading_bytes_per_s if chain else 0.0
     return bytes_to_read / rate if rate else math.inf
 
 
-def flat_test_s(plan: FlatPlan, chain: Chain, ambient_c: float) -> float:
+def flat_test_s(plan: FlatPlan, chain: Chain | None, ambient_c: float) -> float:
     """Return how long a flat-out test takes at most; infinite where the model is silent.
 
     It may end sooner, where it is steady before all bytes are written.

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from vastcellar.core.protocols.amounts import Amount
+from vastcellar.core.protocols.protocols import StepKind
 from vastcellar.core.recording.recorder import RecorderLoad
 from vastcellar.services.proving.file_proving import USUAL_STREAM, USUAL_STREAMS, Stream
 from vastcellar.services.proving.protocols import Protocol, protocols_known
@@ -30,6 +31,13 @@ class Test:
     needs_folder: bool = False
     protocol: Protocol | None = None
     shown: Shown = AS_FLAT
+
+    @property
+    def records_a_take(self) -> bool:
+        """Whether it is a camera's take, by itself or in a set."""
+        if self.protocol is None:
+            return self.kind == RECORDER
+        return any(step.kind is StepKind.RECORD for step in self.protocol.steps)
 
 
 TESTS = (
@@ -80,3 +88,9 @@ class Wish:
     """What is edited, and up to how many at once."""
     drive_c: float | None = None
     """The drive's temperature now, where no sensor tells it."""
+    unit_tag: str = ""
+    """The unit that a device measured for itself is, "" for none."""
+    tbw_bytes: float = 0.0
+    """Rated endurance of that device, 0 where it isn't known."""
+    link_bytes_per_s: float = 0.0
+    """What its link carries at best, 0 where it isn't known."""

@@ -21,6 +21,8 @@ from vastcellar.store.run_record import RunRecord
 _TIME_CONSTANTS = 3.0
 _LEAST_REST_S, _MOST_REST_S = 600.0, 7200.0
 USUAL_ROOM_C = 22.0
+UNKNOWN_REST_S = 3600.0
+"""For a drive of which nothing is known: what the slowest case needs to be cool again."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -19,7 +19,6 @@ from PySide6.QtWidgets import (
 from vastcellar.core.chain.chain import Chain
 from vastcellar.core.errors import BadValueError, VastCellarError
 from vastcellar.core.protocols.amounts import HINT, Amount, amount_text, parse_amount
-from vastcellar.core.protocols.protocols import StepKind
 from vastcellar.core.recording.recorder import RecorderLoad
 from vastcellar.core.units import parse_duration
 from vastcellar.services.proving.keeping import AnyProof
@@ -34,7 +33,6 @@ from vastcellar.services.proving.protocols import Protocol, keep_own_protocol
 from vastcellar.services.proving.recorder_loads import load_of_camera
 from vastcellar.services.proving.tests_offered import (
     FLAT,
-    RECORDER,
     TESTS,
     TURNS,
     Test,
@@ -181,10 +179,7 @@ class PlanForm(QWidget):
     @property
     def records_a_take(self) -> bool:
         """Whether the chosen test is a camera's take, by itself or in a set."""
-        protocol = self.test.protocol
-        if protocol is None:
-            return self.test.kind == RECORDER
-        return any(step.kind is StepKind.RECORD for step in protocol.steps)
+        return self.test.records_a_take
 
     def loads(self) -> tuple[RecorderLoad, ...]:
         """Return what is recorded: the subject's take, or that of every camera at once."""

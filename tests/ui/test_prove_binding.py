@@ -78,19 +78,21 @@ def test_yes_binds_and_another_device_is_then_refused_until_it_is_released(
 
 def test_a_yes_to_one_device_starts_nothing_on_another(app, page, qtbot, lies_on):
     """The disk is swapped while the question stands: it is asked anew, and nothing is bound."""
+    devices = {unit.tag: unit.device for unit in app.workbench.workplace.shelf().units}
     lies_on(FIRST)
     page.start()
     lies_on(SECOND)
     qtbot.mouseClick(page.binding.yes, Qt.MouseButton.LeftButton)
     assert not app.jobs.is_busy
-    assert app.workbench.workplace.shelf().unit("M-03").device is None
+    assert devices["M-03"] is None
     assert page.binding.isVisibleTo(page) and "SN-77121" in page.binding.text.text()
     # And where another camera's unit was chosen meanwhile, the yes is none of it.
     app.workbench.document.choose("B")
     qtbot.waitUntil(lambda: app.workbench.judgement.chain.parts.unit.tag != "M-03")
     qtbot.mouseClick(page.binding.yes, Qt.MouseButton.LeftButton)
     assert not app.jobs.is_busy
-    assert all(unit.device is None for unit in app.workbench.workplace.shelf().units)
+    kept = {unit.tag: unit.device for unit in app.workbench.workplace.shelf().units}
+    assert kept == devices
     assert "Is that K-11?" in page.binding.text.text()
 
 

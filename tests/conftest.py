@@ -16,6 +16,7 @@ from hypothesis import settings
 from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.shoot.shoot import Shoot
 from vastcellar.data import data_path
+from vastcellar.services.proving.places import Place
 from vastcellar.services.workplace.folders import Folders
 from vastcellar.services.workplace.workplace import Shelf, Workplace, open_workplace
 from vastcellar.store.catalog_files import load_catalog, read_units
@@ -60,6 +61,7 @@ def lies_on(monkeypatch):
     """Say which device every folder lies on."""
 
     def say(identity):
+        monkeypatch.setattr(Place, "identity", property(lambda _place: identity))
         monkeypatch.setattr(
             "vastcellar.services.proving.binding.find_place",
             lambda _folder: SimpleNamespace(identity=identity),

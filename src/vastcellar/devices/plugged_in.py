@@ -15,6 +15,7 @@ from vastcellar.devices.link_seen import HubSeen, LinkSeen, read_link
 from vastcellar.devices.mount_table import MountLine, read_mount_table
 from vastcellar.devices.mounts import OVER_NETWORK, catalog_name
 from vastcellar.devices.network_link import read_network_rate
+from vastcellar.devices.patience import within
 from vastcellar.devices.smart import SmartSeen, read_smart
 from vastcellar.devices.system import System, one_line, read_text, whole_number
 
@@ -23,6 +24,7 @@ SYSTEM_MOUNTS = ("/", "/boot", "/boot/efi", "/efi", "/usr", "/var", "/home")
 # What the kernel makes up by itself: no drive, and nothing that somebody plugged in.
 _NO_DRIVES = ("zram", "ram", "nbd", "dm-", "md")
 _LAYER_TYPES = ("crypt",)
+_ROOM_S = 2.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -233,9 +235,9 @@ def _room(system: System, mount: MountLine | None) -> tuple[int | None, int | No
         if not isinstance(told, dict):
             return None, None
         return whole_number(told.get("free_bytes")), whole_number(told.get("used_bytes"))
-    try:
-        status = os.statvfs(mount.mount_point)
-    except OSError:
+    # A share whose server is gone doesn't answer, ever.
+    status = within(_ROOM_S, mount.mount_point, lambda: os.statvfs(mount.mount_point))
+    if status is None:
         return None, None
     size = status.f_frsize
     return status.f_bavail * size, (status.f_blocks - status.f_bfree) * size

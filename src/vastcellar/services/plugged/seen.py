@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
@@ -11,6 +12,7 @@ from vastcellar.core.links.links import LinkMode, best_mode
 from vastcellar.core.links.seen import LinkFall, LinkKind, link_fall, mode_seen
 from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.parts.units import Unit
+from vastcellar.devices.changes import plug_mark
 from vastcellar.devices.link_seen import LinkSeen
 from vastcellar.devices.made_up import made_up_computers, write_made_up
 from vastcellar.devices.plugged_in import PluggedIn, VolumeSeen, read_plugged_in
@@ -25,9 +27,12 @@ __all__ = [
     "SeenDevice",
     "System",
     "VolumeSeen",
+    "beside_shelf",
     "device_named",
     "made_up_computers",
+    "plug_mark",
     "plugged_in",
+    "read_plugged_in",
     "system_at",
     "system_of",
 ]
@@ -60,6 +65,10 @@ class SeenDevice:
             return self.unit.tag
         named = f"{device.maker} {device.model}".strip()
         return named or next((v.label for v in device.volumes if v.label), "") or device.name
+
+    def holds(self, folder: Path) -> bool:
+        """Whether *folder* lies on one of its volumes, as far as paths tell."""
+        return any(folder.is_relative_to(v.mount_point) for v in self.device.mounted)
 
     @property
     def folder(self) -> Path | None:
@@ -97,9 +106,14 @@ def plugged_in(
     system: System, shelf: Shelf, catalog: Catalog, *, asks_smart: bool = True
 ) -> tuple[SeenDevice, ...]:
     """Return what is plugged into *system*; takes some milliseconds, with SMART up to seconds."""
-    return tuple(
-        _seen(device, shelf, catalog) for device in read_plugged_in(system, asks_smart=asks_smart)
-    )
+    return beside_shelf(read_plugged_in(system, asks_smart=asks_smart), shelf, catalog)
+
+
+def beside_shelf(
+    devices: Iterable[PluggedIn], shelf: Shelf, catalog: Catalog
+) -> tuple[SeenDevice, ...]:
+    """Return *devices*, each with its unit and what that could do; asks no device."""
+    return tuple(_seen(device, shelf, catalog) for device in devices)
 
 
 def _seen(device: PluggedIn, shelf: Shelf, catalog: Catalog) -> SeenDevice:
@@ -139,11 +153,7 @@ def _fall(
 def unit_of(device: PluggedIn, shelf: Shelf) -> Unit | None:
     """Return the unit that is bound to *device* or to one of its volumes, None for none."""
     identities = [device.identity, *(volume.identity for volume in device.volumes)]
-    for unit in shelf.units:
-        bound = unit.device
-        if bound is not None and any(bound.is_same_as(each) for each in identities):
-            return unit
-    return None
+    return next(iter(shelf.units_on(*identities)), None)
 
 
 def _mode_of_case(unit: Unit, catalog: Catalog) -> LinkMode | None:

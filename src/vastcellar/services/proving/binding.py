@@ -53,11 +53,7 @@ def binding_question(shelf: Shelf, unit_tag: str, folder: Path) -> BindingQuesti
     folder lies on another device than the unit's, or on another unit's.
     """
     unit, found = require_unit(shelf, unit_tag), find_place(folder).identity
-    others = [
-        each.tag
-        for each in shelf.units
-        if each.tag != unit_tag and each.device is not None and each.device.is_same_as(found)
-    ]
+    others = [each.tag for each in shelf.units_on(found) if each.tag != unit_tag]
     same = unit.device.is_same_as(found) if unit.device is not None else None
     if others and not same:
         bound = f"{unit_tag} is {identity_words(unit.device)}" if unit.device else ""

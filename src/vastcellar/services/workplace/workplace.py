@@ -136,6 +136,14 @@ class Shelf:
         found = {unit.tag: newest_standing(by_unit.get(unit.tag, ()), unit) for unit in self.units}
         return {tag: proof for tag, proof in found.items() if proof is not None}
 
+    def units_on(self, *devices: DeviceIdentity) -> tuple[Unit, ...]:
+        """Return the units that are bound to one of *devices*: several where labels are swapped."""
+        return tuple(
+            unit
+            for unit in self.units
+            if unit.device is not None and any(unit.device.is_same_as(each) for each in devices)
+        )
+
     def unit(self, tag: str) -> Unit | None:
         """Return the unit with *tag*, or None."""
         return next((unit for unit in self.units if unit.tag == tag), None)

@@ -1,0 +1,122 @@
+"""What is plugged in, as the views see it: looked at every second, read anew when it changes."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from vastcellar.services.plugged.seen import (
+    System,
+    beside_shelf,
+    plug_mark,
+    read_plugged_in,
+    system_of,
+)
+from vastcellar.ui.models.background import Background
+
+if TYPE_CHECKING:
+    from vastcellar.services.plugged.seen import PluggedIn, SeenDevice
+    from vastcellar.services.workplace.workplace import Workplace
+    from vastcellar.ui.models.workbench import Workbench
+
+_LOOK_MS = 1000
+# A device is there before its file system is: what follows a change is read once more.
+_READS_AFTER_CHANGE = 2
+
+
+class Plugged(QObject):
+    """The devices of this computer, or of the made-up one in a demo."""
+
+    changed = Signal()
+    trouble = Signal(object)
+
+    def __init__(self, workbench: Workbench, system: System | None = None) -> None:
+        super().__init__(workbench)
+        self._workbench = workbench
+        self.system = system
+        """None until it is first looked at."""
+        self.devices: tuple[SeenDevice, ...] = ()
+        self.is_known = False
+        """Whether it was looked at already."""
+        self._found: tuple[PluggedIn, ...] = ()
+        self._mark: tuple[object, ...] | None = None
+        self._reads_left = 0
+        self._is_looking = False
+        self._looker, self._placer = Background(self), Background(self)
+        self._looker.done.connect(self._on_looked)
+        self._looker.failed.connect(self._on_failed)
+        self._placer.done.connect(self._on_placed)
+        self._placer.failed.connect(self._on_failed)
+        self._timer = QTimer(self, interval=_LOOK_MS)
+        self._timer.timeout.connect(self._look)
+        workbench.shelf_changed.connect(self._place)
+
+    @property
+    def is_made_up(self) -> bool:
+        """Whether it is no real computer: nothing can be written to it."""
+        return self.system is not None and self.system.is_made_up
+
+    def watch(self) -> None:
+        """Look from now on; asking twice is asking once."""
+        if not self._timer.isActive():
+            self._timer.start()
+            self._look()
+
+    def look_again(self) -> None:
+        """Read everything anew at the next look: how full disks are changes without a sign."""
+        self._mark = None
+
+    def stop(self) -> None:
+        """Look no more."""
+        self._timer.stop()
+        self._looker.stop()
+        self._placer.stop()
+
+    def _look(self) -> None:
+        if self._is_looking:
+            return  # a disk that wakes up takes its time
+        self._is_looking = True
+        workplace, system = self._workbench.workplace, self.system
+        mark = None if self._reads_left else self._mark
+        self._looker.request(lambda: _look(workplace, system, mark))
+
+    def _on_looked(self, seen: object) -> None:
+        self._is_looking = False
+        system, mark, found = seen  # type: ignore[misc]
+        self.system = system
+        if found is None:
+            return
+        self._reads_left = self._reads_left - 1 if mark == self._mark else _READS_AFTER_CHANGE - 1
+        self._reads_left = max(self._reads_left, 0)
+        is_news = found != self._found or not self.is_known
+        self._mark, self._found = mark, found
+        if is_news:
+            self._place()
+
+    def _place(self) -> None:
+        """Hold what was found against the shelf as it is now."""
+        if self._mark is None:
+            return
+        found, workbench = self._found, self._workbench
+        shelf, catalog = workbench.shelf, workbench.catalog
+        self._placer.request(lambda: beside_shelf(found, shelf, catalog))
+
+    def _on_placed(self, devices: object) -> None:
+        is_news = devices != self.devices or not self.is_known
+        self.devices, self.is_known = devices, True  # type: ignore[assignment]
+        if is_news:
+            self.changed.emit()
+
+    def _on_failed(self, error: object) -> None:
+        self._is_looking = False
+        self.trouble.emit(error)
+
+
+def _look(
+    workplace: Workplace, system: System | None, known: tuple[object, ...] | None
+) -> tuple[System, tuple[object, ...], tuple[PluggedIn, ...] | None]:
+    """Return the computer, its mark now, and what is plugged in where that mark is another."""
+    system = system or system_of(workplace.folders, is_demo=workplace.is_demo)
+    mark = plug_mark(system)
+    return system, mark, read_plugged_in(system) if mark != known else None

@@ -11,6 +11,7 @@ from vastcellar.core.links.seen import LinkKind
 from vastcellar.core.parts.identity import DeviceIdentity
 from vastcellar.devices.block_device import find_block_device, read_temperature_c
 from vastcellar.devices.block_tree import BlockNode, read_block_tree
+from vastcellar.devices.file_system_id import file_system_uuid
 from vastcellar.devices.link_seen import HubSeen, LinkSeen, read_link
 from vastcellar.devices.mount_table import MountLine, read_mount_table
 from vastcellar.devices.mounts import OVER_NETWORK, catalog_name
@@ -222,8 +223,18 @@ def _volume(
         used_bytes=used,
         encryption=encryption or ("locked" if is_locked else ""),
         is_read_only=node.is_read_only or (mount is not None and mount.is_read_only),
-        identity=replace(identity, file_system_uuid=node.uuid or identity.file_system_uuid),
+        identity=replace(identity, file_system_uuid=_uuid(system, node, mount, identity)),
     )
+
+
+def _uuid(
+    system: System, node: BlockNode, mount: MountLine | None, identity: DeviceIdentity
+) -> str:
+    """By lsblk; where no udev runs, by the mounted file system, as a test's own folder is told."""
+    known = node.uuid or identity.file_system_uuid
+    if known or mount is None or system.is_made_up:
+        return known
+    return file_system_uuid(node.path, mount.mount_point, mount.file_system)
 
 
 def _room(system: System, mount: MountLine | None) -> tuple[int | None, int | None]:

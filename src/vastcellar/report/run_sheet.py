@@ -34,6 +34,7 @@ from vastcellar.services.proving.keeping import AnyProof
 from vastcellar.services.workplace.exports import plain_for_json
 
 _PLOT_PT = 210.0
+_LEAST_CLOCK_S = 20.0
 _MOST_POINTS = 600
 
 
@@ -127,7 +128,8 @@ def _plot(trace: Trace, marks: Sequence[float], width: float, fmt: NumberFormat)
         drawing.add(Line(left, y, width, y, strokeColor=LINE, strokeWidth=0.4))
         drawing.add(String(left - 6, y - 3, text, fontName=PLAIN, fontSize=8, textAnchor="end"))
         seconds = share * trace.duration_s
-        drawing.add(String(left + seconds * across, 4, fmt.clock(seconds), fontName=PLAIN,
+        at = _time_text(seconds, trace.duration_s, fmt)
+        drawing.add(String(left + seconds * across, 4, at, fontName=PLAIN,
                            fontSize=8, textAnchor="end" if share else "start"))  # fmt: skip
     if rate.size > 1:
         points = np.column_stack([left + middle_s * across, bottom + rate * up]).ravel().tolist()
@@ -137,6 +139,13 @@ def _plot(trace: Trace, marks: Sequence[float], width: float, fmt: NumberFormat)
         drawing.add(Line(x, bottom, x, _PLOT_PT - 8, strokeColor=COPPER, strokeDashArray=[3, 2]))
     drawing.add(String(left + 4, _PLOT_PT - 6, "MB/s over time", fontName=SMALL, fontSize=8))
     return drawing
+
+
+def _time_text(seconds: float, duration_s: float, fmt: NumberFormat) -> str:
+    """A clock counts whole seconds: of a run of a few it would show 0:00 three times."""
+    if duration_s >= _LEAST_CLOCK_S:
+        return fmt.clock(seconds)
+    return f"{fmt.number(seconds, 1)} s"
 
 
 def _table(lines: list[tuple[str, str]], width: float) -> Table:

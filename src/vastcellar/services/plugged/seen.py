@@ -64,6 +64,8 @@ class SeenDevice:
         if self.unit is not None:
             return self.unit.tag
         named = f"{device.maker} {device.model}".strip()
+        if device.link.kind is LinkKind.VIRTUAL and "/" in named:
+            named = Path(named).name  # an image is called by its file
         return named or next((v.label for v in device.volumes if v.label), "") or device.name
 
     def holds(self, folder: Path) -> bool:

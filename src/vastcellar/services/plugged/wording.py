@@ -123,3 +123,27 @@ def why_no_target(seen: SeenDevice) -> str:
     if not device.mounted:
         return "none of its volumes is mounted" if device.volumes else "it has no file system yet"
     return "it is read-only"
+
+
+def short_line(seen: SeenDevice, fmt: NumberFormat) -> str:
+    """Return the one thing to know of it: what is suspected, why it is no target, or how full."""
+    if fall := fall_words(seen):
+        return fall
+    if reason := why_no_target(seen):
+        return reason
+    volume = max(seen.device.mounted, key=lambda v: v.free_bytes or 0)
+    layer = f", {volume.encryption}" if volume.encryption else ""
+    free = f", {fmt.size(volume.free_bytes)} free" if volume.free_bytes is not None else ""
+    return f"{volume.file_system}{layer}{free}"
+
+
+def whole_words(seen: SeenDevice, fmt: NumberFormat) -> str:
+    """Return all that is known of it, a line each."""
+    lines = [device_sentence(seen, fmt)]
+    if seen.fall is not None:
+        lines.append(f"{advice(seen.fall)}.")
+    lines += [volume_words(volume, fmt) for volume in seen.device.volumes]
+    lines.append(wear_words(seen, fmt))
+    if reason := why_no_target(seen):
+        lines.append(f"No place to measure: {reason}.")
+    return "\n".join(lines)

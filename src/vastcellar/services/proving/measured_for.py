@@ -7,7 +7,9 @@ from pathlib import Path
 
 from vastcellar.core.chain.chain import Chain
 from vastcellar.core.parts.catalog import Catalog
+from vastcellar.core.protocols.amounts import Amount
 from vastcellar.services.plugged.seen import SeenDevice
+from vastcellar.services.proving.places import reserve_bytes
 
 
 @dataclass(frozen=True)
@@ -25,9 +27,10 @@ class MeasuredFor:
     device: SeenDevice | None = None
 
     @property
-    def is_by_itself(self) -> bool:
-        """Whether no setup leads to it."""
-        return self.chain is None
+    def free_bytes(self) -> int | None:
+        """What is free on the device, None where that isn't known."""
+        volumes = self.device.device.mounted if self.device else ()
+        return max((v.free_bytes for v in volumes if v.free_bytes is not None), default=None)
 
 
 def measured_for(
@@ -55,3 +58,18 @@ def measured_for(
         link_bytes_per_s=device.mode.typical_bytes_per_s if device.mode else 0.0,
         device=device,
     )
+
+
+_USUAL_BYTES = 300_000_000_000
+"""Past the fast cache of nearly every drive (typical: up to a quarter of 1 TB that is free)."""
+_LEAVES_SHARE = 0.05
+_GB, _MB = 1_000_000_000, 1_000_000
+
+
+def usual_amount(free_bytes: int | None) -> Amount:
+    """Return how much to write to find out what lasts: past the cache, within what is free."""
+    if free_bytes is None:
+        return Amount(_USUAL_BYTES)
+    room = round(free_bytes - reserve_bytes(free_bytes) - free_bytes * _LEAVES_SHARE)
+    step = _GB if room >= 10 * _GB else _MB
+    return Amount(max(min(_USUAL_BYTES, room // step * step), _MB))

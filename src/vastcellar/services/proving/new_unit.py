@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from pathlib import Path
 
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.links.links import LinkMode
@@ -99,7 +100,7 @@ def measured_device_of(
     capacity = result.true_capacity_bytes or identity.size_bytes or conditions.capacity_bytes or 1
     smart = device.smart if device else None
     return MeasuredDevice(
-        name=(f"{device.maker} {device.model}".strip() if device else "") or identity.model,
+        name=seen.title if seen else Path(identity.model).name,
         identity=identity,
         capacity_bytes=capacity,
         first_bytes_per_s=first,

@@ -92,6 +92,10 @@ class ComparedGroup:
     read: RunsSummary | None
     against_first: Difference | None
     """Of the write rate, against the first group; None for the first, or for too few runs."""
+    times_first: float | None = None
+    """Its median over the first group's, None for the first and for another kind of test."""
+    first_count: int = 0
+    """How many runs the first group has."""
 
 
 def compare_runs(runs: Sequence[MeasuredRun]) -> tuple[ComparedGroup, ...]:
@@ -108,11 +112,12 @@ def compare_runs(runs: Sequence[MeasuredRun]) -> tuple[ComparedGroup, ...]:
     for (tag, kind), members in groups.items():
         written = [run.write_bytes_per_s for run in members]
         read = [rate for run in members if (rate := run.read_bytes_per_s) is not None]
-        against = None
+        against, times = None, None
         if first is None:
             first, first_kind = written, kind
         elif kind == first_kind:
             against = difference(first, written)
+            times = summarize(written).median / summarize(first).median
         compared.append(
             ComparedGroup(
                 name=f"{tag} · {kind}",
@@ -120,6 +125,8 @@ def compare_runs(runs: Sequence[MeasuredRun]) -> tuple[ComparedGroup, ...]:
                 write=summarize(written),
                 read=summarize(read) if read else None,
                 against_first=against,
+                times_first=times,
+                first_count=len(first),
             )
         )
     return tuple(compared)

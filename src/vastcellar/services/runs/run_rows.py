@@ -106,8 +106,13 @@ def _against(index: int, group: ComparedGroup, fmt: NumberFormat) -> str:
     if index == 0:
         return "the first"
     found = group.against_first
+    if group.times_first is None:
+        return "another kind of test"
     if found is None:
-        return "not known: four runs of each would tell"
+        # Two figures say what they say; whether it is the drives or chance, they don't.
+        of, count = group.first_count, group.write.count
+        runs = "one run each" if of == count == 1 else f"{count} beside {of}"
+        return f"{fmt.number(group.times_first, 2)} x, {runs}: four of each would tell"
     low, high = (fmt.percent(share, signed=True) for share in (found.low, found.high))
     word = "real" if found.is_real else "not sure to be real"
     return f"{fmt.percent(found.share, signed=True)} ({low} to {high}), {word}"

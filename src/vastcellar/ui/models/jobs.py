@@ -98,6 +98,10 @@ class Job(QObject):
         """The run beside what the unit's model predicted, once it is kept."""
         return self._worker.kept[0].prediction if self._worker.kept else None
 
+    def adopt(self, unit_tag: str, kept: tuple[KeptRun, ...]) -> None:
+        """Say that what was measured without a unit is kept under one now."""
+        self.unit_tag, self._worker.kept = unit_tag, kept
+
     def start(self) -> None:
         """Begin measuring."""
         self.is_running = True

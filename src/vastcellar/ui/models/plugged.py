@@ -57,6 +57,10 @@ class Plugged(QObject):
         """Whether it is no real computer: nothing can be written to it."""
         return self.system is not None and self.system.is_made_up
 
+    def named(self, name: str) -> SeenDevice | None:
+        """Return the device that the kernel calls *name*, None where it is gone."""
+        return next((each for each in self.devices if each.device.name == name), None)
+
     def watch(self) -> None:
         """Look from now on; asking twice is asking once."""
         if not self._timer.isActive():
@@ -81,10 +85,11 @@ class Plugged(QObject):
         mark = None if self._reads_left else self._mark
         self._looker.request(lambda: _look(workplace, system, mark))
 
-    def _on_looked(self, seen: object) -> None:
+    def _on_looked(
+        self, seen: tuple[System, tuple[object, ...], tuple[PluggedIn, ...] | None]
+    ) -> None:
         self._is_looking = False
-        system, mark, found = seen  # type: ignore[misc]
-        self.system = system
+        self.system, mark, found = seen
         if found is None:
             return
         self._reads_left = self._reads_left - 1 if mark == self._mark else _READS_AFTER_CHANGE - 1
@@ -102,9 +107,9 @@ class Plugged(QObject):
         shelf, catalog = workbench.shelf, workbench.catalog
         self._placer.request(lambda: beside_shelf(found, shelf, catalog))
 
-    def _on_placed(self, devices: object) -> None:
+    def _on_placed(self, devices: tuple[SeenDevice, ...]) -> None:
         is_news = devices != self.devices or not self.is_known
-        self.devices, self.is_known = devices, True  # type: ignore[assignment]
+        self.devices, self.is_known = devices, True
         if is_news:
             self.changed.emit()
 

@@ -16,7 +16,10 @@ from vastcellar.core.shoot.shoot_plan import CameraPlan, plan_shoot
 from vastcellar.core.verdict.judgement import Judgement
 from vastcellar.services.match.judging import judge_camera, mends_for
 from vastcellar.services.match.matching import setup_for_unit
+from vastcellar.services.plugged.seen import SeenDevice
 from vastcellar.services.proving.binding import BindingQuestion, bind, release
+from vastcellar.services.proving.flat_proving import FlatProof
+from vastcellar.services.proving.new_unit import KeptUnit, MeasuredDevice, keep_as_unit
 from vastcellar.services.runs.calibrating import calibrate_unit, forget_calibration
 from vastcellar.services.shoot.planning import planned
 from vastcellar.services.sums.need_sums import copies_sum, day_sum
@@ -29,6 +32,7 @@ from vastcellar.services.workplace.workplace import Shelf, Workplace
 from vastcellar.ui.look import Look
 from vastcellar.ui.models.background import Background
 from vastcellar.ui.models.document import ShootDocument
+from vastcellar.ui.models.plugged import Plugged
 
 
 class Workbench(QObject):
@@ -43,6 +47,10 @@ class Workbench(QObject):
     calibrated = Signal(object)
     """Calibrated, or the VastCellarError that stood in its way."""
     trouble = Signal(object)
+    measure_asked = Signal()
+    """A plugged-in device is to be measured: ``to_measure``."""
+    unit_made = Signal(object)
+    """A KeptUnit, or the VastCellarError that stood in its way."""
 
     def __init__(self, workplace: Workplace, document: ShootDocument, look: Look) -> None:
         super().__init__()
@@ -53,6 +61,9 @@ class Workbench(QObject):
         self.judgements: dict[str, Judgement] = {}
         self.planned = planned(document.shoot, workplace.catalog, self.shelf)
         self.mends = Mends((), ())
+        self.plugged = Plugged(self)
+        self.to_measure: tuple[SeenDevice, Path] | None = None
+        """The device that somebody asked to measure, and the folder on it."""
         self.day = 1
         """The day that the sums are about, from 1."""
         self._mends_finder = Background(self)
@@ -67,6 +78,9 @@ class Workbench(QObject):
         self._calibrator = Background(self)
         self._calibrator.done.connect(self._on_calibrated)
         self._calibrator.failed.connect(self.calibrated)
+        self._unit_maker = Background(self)
+        self._unit_maker.done.connect(self._on_unit_made)
+        self._unit_maker.failed.connect(self.unit_made)
         # Several edits of one moment are judged once.
         self._judge_soon = QTimer(self, singleShot=True, interval=0)
         self._judge_soon.timeout.connect(self._judge)
@@ -108,6 +122,23 @@ class Workbench(QObject):
         """Fit a unit's model to its runs and judge anew; the outcome is announced."""
         workplace = self.workplace
         self._calibrator.request(lambda: calibrate_unit(workplace, unit_tag))
+
+    def ask_to_measure(self, device: SeenDevice, folder: Path) -> None:
+        """Say that *device* is to be measured in *folder*: Prove opens on it."""
+        self.to_measure = device, folder
+        self.measure_asked.emit()
+
+    def make_unit(
+        self, measured: MeasuredDevice, proof: FlatProof, tag: str, class_key: str
+    ) -> None:
+        """Keep a device that was measured as a unit, with its run; the outcome is announced."""
+        workplace = self.workplace
+        self._unit_maker.request(lambda: keep_as_unit(workplace, measured, proof, tag, class_key))
+
+    def _on_unit_made(self, made: KeptUnit) -> None:
+        self._use_catalog(made.catalog)
+        self.unit_made.emit(made)
+        self.reload_shelf()
 
     def forget_calibration(self, unit_tag: str) -> None:
         """Go back to the typical figures for a unit."""
@@ -193,6 +224,8 @@ class Workbench(QObject):
 
     def stop(self) -> None:
         """Ask for nothing more: the cellar is about to be let go."""
+        self.plugged.stop()
+        self._unit_maker.stop()
         self._shelf_reader.stop()
         self._mends_finder.stop()
         self._calibrator.stop()

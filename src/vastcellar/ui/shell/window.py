@@ -90,6 +90,7 @@ class MainWindow(QMainWindow):
         workbench.judged.connect(self._show_states)
         workbench.shelf_changed.connect(self._show_states)
         workbench.trouble.connect(self._on_trouble)
+        workbench.measure_asked.connect(lambda: self.show_station("prove"))
         workbench.document.trouble.connect(self._on_trouble)
         workbench.document.file_changed.connect(self._show_title)
         workbench.document.changed.connect(self._show_title)

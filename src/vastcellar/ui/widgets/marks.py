@@ -51,8 +51,8 @@ def draw_evidence(painter: QPainter, box: QRectF, evidence: Evidence, look: Look
     painter.setBrush(Qt.BrushStyle.NoBrush)
     square = box.adjusted(1.5, 1.5, -1.5, -1.5)
     if evidence is Evidence.PROVED:
-        painter.fillRect(square, look.color("moss"))
-        painter.setPen(QPen(look.color("moss"), 1.4))
+        painter.fillRect(square, look.color("ink"))
+        painter.setPen(QPen(look.color("ink"), 1.4))
     else:
         pen = QPen(look.color("ink"), 1.4)
         if evidence is Evidence.CLAIMED:

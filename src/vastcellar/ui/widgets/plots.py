@@ -12,6 +12,7 @@ from vastcellar.ui.look import Look, font
 
 pg.setConfigOptions(antialias=True)
 
+_LEAST_MINUTES = 2.0
 _TICK_APART_PX, _TICK_ACROSS_PX = 30.0, 60.0
 _TICK_APART = 0.4  # of the strip's span: closer numbers run into each other
 
@@ -38,6 +39,7 @@ class PlainAxis(pg.AxisItem):  # type: ignore[misc]
         """
         if self._tickLevels is not None:
             return [(1.0, [value for value, _ in level]) for level in self._tickLevels]
+        minVal, maxVal = minVal * self.scale, maxVal * self.scale  # noqa: N806
         span = maxVal - minVal
         apart = _TICK_APART_PX if self.orientation == "left" else _TICK_ACROSS_PX
         if span <= 0 or size <= 0:
@@ -47,7 +49,8 @@ class PlainAxis(pg.AxisItem):  # type: ignore[misc]
         step = next(tens * each for each in (1, 2, 5, 10) if tens * each >= least * 0.999)
         first = math.ceil(minVal / step - 1e-9)
         last = math.floor(maxVal / step + 1e-9)
-        return [(step, [number * step for number in range(first, last + 1)])]
+        values = [number * step / self.scale for number in range(first, last + 1)]
+        return [(step / self.scale, values)]
 
     def tickStrings(self, values: list[float], scale: float, spacing: float) -> list[str]:
         return [self._look.numbers.number(value * scale) for value in values]
@@ -73,6 +76,17 @@ def make_plot(look: Look, *, height: int | None = None) -> pg.PlotWidget:
         plot.setFixedHeight(height)
     recolor_plot(plot)  # else it is black until something is drawn
     return plot
+
+
+def tell_time(minutes: float, *plots: pg.PlotWidget) -> str:
+    """Number the time axes of *plots*, which are in minutes, as one speaks of so long a time.
+
+    Returns the unit in words: under two minutes nobody counts in hundredths of a minute.
+    """
+    is_short = 0 < minutes < _LEAST_MINUTES
+    for plot in plots:
+        plot.getAxis("bottom").setScale(60.0 if is_short else 1.0)
+    return "seconds" if is_short else "minutes"
 
 
 def make_heat_strip(look: Look, under: pg.PlotWidget) -> pg.PlotWidget:

@@ -11,7 +11,7 @@ from PySide6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPen
 from vastcellar.ui.look import Look, font
 from vastcellar.ui.widgets.picture import Picture, text_width
 
-_CARD_WIDTH_PX, _CARD_HEIGHT_PX, _GAP_PX = 236, 74, 8
+_CARD_WIDTH_PX, _LEAST_WIDTH_PX, _CARD_HEIGHT_PX, _GAP_PX = 236, 200, 74, 8
 _PIPE_WIDTH_PX, _WIDEST_PX, _THINNEST_PX = 64, 18.0, 2.0
 _WIDEST_BYTES_PER_S = 5e9
 
@@ -60,7 +60,7 @@ class PluggedBar(Picture):
         if self.key and self.card(self.key) is None:
             self.key = ""
             self.chosen.emit("")
-        self.setMinimumWidth(len(cards) * (_CARD_WIDTH_PX + _GAP_PX))
+        self.setMinimumWidth(len(cards) * (_LEAST_WIDTH_PX + _GAP_PX))
         self.updateGeometry()
         self.update()
 
@@ -82,11 +82,17 @@ class PluggedBar(Picture):
         return QSize(max(len(self.cards), 1) * (_CARD_WIDTH_PX + _GAP_PX), _CARD_HEIGHT_PX + 2)
 
     def paint(self, painter: QPainter) -> None:
+        width = self._card_width
         for number, each in enumerate(self.cards):
-            left = number * (_CARD_WIDTH_PX + _GAP_PX)
-            box = QRectF(left + 1, 1, _CARD_WIDTH_PX - 2, _CARD_HEIGHT_PX - 2)
+            box = QRectF(number * (width + _GAP_PX) + 1, 1, width - 2, _CARD_HEIGHT_PX - 2)
             self._card(painter, box, each)
             self.place(box, each.key)
+
+    @property
+    def _card_width(self) -> float:
+        """Narrower where that lets all of them stand side by side."""
+        shared = (self.width() + _GAP_PX) / max(len(self.cards), 1) - _GAP_PX
+        return min(max(shared, _LEAST_WIDTH_PX), _CARD_WIDTH_PX)
 
     def _card(self, painter: QPainter, box: QRectF, card: PluggedCard) -> None:
         look, is_chosen = self.look, card.key == self.key

@@ -19,6 +19,7 @@ from vastcellar.ui.models.text_table import TextTable
 from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.stations.cellar.shelf_view import ShelfView
 from vastcellar.ui.stations.cellar.unit_dialog import UnitDialog
+from vastcellar.ui.stations.plugged_row import PluggedRow
 from vastcellar.ui.widgets.cards import card, label, row
 
 
@@ -30,6 +31,7 @@ class CellarStation(QWidget):
         self._workbench = workbench
         self.title = label("Shelf", "title")
         self.subtitle = label(kind="soft")
+        self.plugged = PluggedRow(workbench)
         self.shelf = ShelfView(workbench.look, workbench.catalog)
         self.unit_title = label(kind="head")
         self.unit_line = label(kind="soft", wraps=True)
@@ -75,11 +77,12 @@ class CellarStation(QWidget):
         head = row(self.title, self.subtitle, spacing=14)
         head.addWidget(self.add_button)
         layout.addLayout(head)
+        layout.addWidget(self.plugged)
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
         scroll.setWidget(self.shelf)
-        scroll.setMinimumHeight(372)
-        layout.addWidget(scroll, 5)
+        scroll.setMinimumHeight(190)
+        layout.addWidget(scroll, 7)
         frame, inside = card()
         head = row(self.unit_title)
         head.addWidget(self.forget_button)

@@ -33,7 +33,7 @@ from vastcellar.ui.models.text_table import TextTable
 from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.stations.prove.run_picks import MOST_TICKED, RunPicks
 from vastcellar.ui.widgets.cards import card, label, row
-from vastcellar.ui.widgets.plots import line_pen, make_plot, note, recolor_plot
+from vastcellar.ui.widgets.plots import line_pen, make_plot, note, recolor_plot, tell_time
 
 _COLORS = ("water", "moss", "brick", "ochre", "ink", "soft")  # copper is the need
 _STYLES = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine)
@@ -59,8 +59,9 @@ class ComparePage(QWidget):
             f"Every run of the same test on the same unit, up to {MOST_TICKED} in all: a "
             "difference shows with four runs of each"
         )
-        self.by_time, self.by_bytes = QRadioButton("by minutes"), QRadioButton("by GB written")
+        self.by_time, self.by_bytes = QRadioButton("by time"), QRadioButton("by GB written")
         self.by_bytes.setChecked(True)
+        self.axes_line = label("over GB", "soft")
         self.message = label(kind="soft", wraps=True)
         self.plot = make_plot(workbench.look)
         self.medians = TextTable(MEDIAN_HEADERS)
@@ -86,9 +87,8 @@ class ComparePage(QWidget):
         group = QButtonGroup(self)
         for button in (self.by_bytes, self.by_time):
             group.addButton(button)
-        inside.addLayout(
-            row(label("Written, MB/s", "head"), self.by_bytes, self.by_time, spacing=12)
-        )
+        head = label("Written, MB/s", "head")
+        inside.addLayout(row(head, self.axes_line, self.by_bytes, self.by_time, spacing=12))
         inside.addWidget(self.plot, 1)
         left, beside = card()
         beside.addWidget(label("Tick what is to be compared", "head"))
@@ -177,6 +177,13 @@ class ComparePage(QWidget):
             self.plot.addItem(text, ignoreBounds=True)
         self.plot.setYRange(0, max(highest, 1.0) * 1.2, padding=0)
         self.plot.enableAutoRange(axis="x")
+        self._name_axis()
+
+    def _name_axis(self) -> None:
+        longest_s = max((trace.duration_s for _, trace in self.traces), default=0.0)
+        is_time = self.by_time.isChecked()
+        unit = tell_time(longest_s / 60 if is_time else 0.0, self.plot)
+        self.axes_line.setText(f"over {unit}" if is_time else "over GB")
 
     def _curve(self, trace: Trace) -> tuple[np.ndarray, np.ndarray]:
         """Return rate against minutes or GB, in steps that the eye can tell apart."""

@@ -7,9 +7,9 @@ from pathlib import Path
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QFileDialog, QVBoxLayout, QWidget
 
-from vastcellar.core.chain.chain import Chain
 from vastcellar.core.errors import VastCellarError
 from vastcellar.services.proving.binding import BindingQuestion, binding_question
+from vastcellar.services.proving.measured_for import MeasuredFor
 from vastcellar.services.proving.planned_tests import Expected, expected_profile
 from vastcellar.services.proving.recorder_proving import (
     Proof,
@@ -27,8 +27,11 @@ from vastcellar.services.workplace.exports import save_bytes
 from vastcellar.ui.models.background import Background
 from vastcellar.ui.models.jobs import Job, Jobs
 from vastcellar.ui.models.workbench import Workbench
+from vastcellar.ui.stations.plugged_row import PluggedRow
+from vastcellar.ui.stations.prove.after_run import AfterRun
 from vastcellar.ui.stations.prove.binding_card import BindingCard
 from vastcellar.ui.stations.prove.hands_card import HandsCard
+from vastcellar.ui.stations.prove.keep_card import KeepCard
 from vastcellar.ui.stations.prove.plan_form import PlanForm
 from vastcellar.ui.stations.prove.run_view import RunView
 from vastcellar.ui.widgets.cards import label, row
@@ -51,6 +54,8 @@ class MeasurePage(QWidget):
         self.form = PlanForm(workbench)
         self.hands = HandsCard()
         self.binding = BindingCard()
+        self.keep_card = KeepCard()
+        self.plugged = PluggedRow(workbench, takes_at_once=True)
         self.view = RunView(look)
         self.results, self.trace = self.view.results, self.view.trace
         self.turns, self.parts = self.view.turns, self.view.parts
@@ -58,21 +63,28 @@ class MeasurePage(QWidget):
         self.save_button = self.view.save_button
         self.calibrate_button = self.view.calibrate_button
         self._seer = Background(self)
+        self._measured_for: MeasuredFor | None = None
+        """For what the run counts that goes on, or that ended last."""
+        self._after = AfterRun(workbench, self.view.held, self.keep_card)
         self._shown: tuple[object, ...] = ()
         """What the trace was last made ready for."""
         self._lay_out()
         self._connect()
         self.refresh()
+        self._show_blank()
+        self._take_device()
 
     def _lay_out(self) -> None:
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(6)
+        layout.addWidget(self.plugged)
         layout.addLayout(row(self.title, self.subtitle, spacing=14))
         layout.addWidget(self.verdict)
         layout.addWidget(self.form)
         layout.addWidget(self.hands)
         layout.addWidget(self.binding)
+        layout.addWidget(self.keep_card)
         layout.addWidget(self.view, 1)
 
     def _connect(self) -> None:
@@ -86,6 +98,10 @@ class MeasurePage(QWidget):
         self.save_button.clicked.connect(self._ask_where)
         self.calibrate_button.clicked.connect(self._calibrate)
         workbench.calibrated.connect(self._on_calibrated)
+        workbench.measure_asked.connect(self._take_device)
+        self.form.target.changed.connect(self._show_subject)
+        self._after.refused.connect(self.form.say)
+        self._after.kept.connect(self._on_kept)
         self._seer.done.connect(self._on_expected)
         self.results.asked.connect(workbench.sum_asked)
         workbench.judged.connect(self.refresh)
@@ -96,32 +112,41 @@ class MeasurePage(QWidget):
             self._on_started(jobs.current)
             self._on_moved(jobs.current)
 
+    def _take_device(self) -> None:
+        """Make ready for the device that somebody asked to measure, once."""
+        wanted, self._workbench.to_measure = self._workbench.to_measure, None
+        if wanted is not None and not self._jobs.is_busy:
+            self.form.take_device(*wanted)
+            self.form.start_button.setFocus()
+
     # What will be done
 
     def refresh(self) -> None:
         """Show the subject's verdict and plan as they are now."""
-        camera, judgement = self._workbench.subject, self._workbench.judgement
-        self.verdict.setVisible(judgement is not None)
-        if camera is None or judgement is None:
-            self.title.setText("Measure a drive")
-            self.subtitle.setText("Add a camera in Shoot first (Ctrl+1)")
-        else:
-            name = judgement.chain.parts.name if judgement.chain else "nothing yet"
-            self.title.setText(self._title_on(name))
-            of_camera = not self.form.test.needs_folder
-            self.subtitle.setText(camera.recording.name if of_camera else "")
-            self.verdict.show_verdict(
-                *told_verdict(judgement, camera, self._workbench.look.numbers)
-            )
+        self._show_subject()
         self.form.refresh(is_busy=self._jobs.is_busy)
         if self._jobs.current is None:
             self.results.begin(self.form.test.shown.figures)
+
+    def _show_subject(self) -> None:
+        camera, judgement = self._workbench.subject, self._workbench.judgement
+        counts_for = self.form.measured_for()
+        is_of_camera = counts_for.chain is not None or self.form.records_a_take
+        self.verdict.setVisible(judgement is not None and counts_for.chain is not None)
+        self.title.setText(self._title_on(counts_for.name or "a drive"))
+        self.subtitle.setText("")
+        if camera is not None and is_of_camera and not self.form.test.needs_folder:
+            self.subtitle.setText(camera.recording.name)
+        if judgement is not None and camera is not None:
+            self.verdict.show_verdict(
+                *told_verdict(judgement, camera, self._workbench.look.numbers)
+            )
 
     def _title_on(self, drive: str) -> str:
         test = self.form.test
         if test.kind == TURNS:
             return f"{test.name}: {drive} is A"
-        if test.needs_folder:
+        if test.needs_folder or self.form.measured_for().chain is None:
             return f"{test.name} on {drive}"  # files are no camera's take
         return f"{test.name} of {self.form.cameras_text} on {drive}"
 
@@ -145,17 +170,13 @@ class MeasurePage(QWidget):
 
     def _wanted(self) -> tuple[object, ...]:
         """Return what the blank trace depends on."""
-        judgement, form = self._workbench.judgement, self.form
-        return (
-            form.test.kind,
-            form.asked,
-            form.needed_bytes_per_s(),
-            (judgement.chain if judgement else None),
-        )
+        form = self.form
+        needed = form.needed_bytes_per_s()
+        return form.test.kind, form.asked, needed, form.measured_for().chain
 
     def _show_expected(self) -> None:
-        judgement, form = self._workbench.judgement, self.form
-        chain = judgement.chain if judgement else None
+        form = self.form
+        chain = form.measured_for().chain
         if chain is None or form.test.kind not in FLAT:
             return
         wish, ambient_c = form.wish(), self._workbench.document.shoot.ambient_c
@@ -169,18 +190,17 @@ class MeasurePage(QWidget):
 
     def start(self) -> None:
         """Start the test that was planned."""
-        camera, judgement = self._workbench.subject, self._workbench.judgement
-        chain = judgement.chain if judgement else None
-        if camera is None or chain is None or self._jobs.is_busy:
+        if self._jobs.is_busy or not self.form.can_start:
             return
-        unit = chain.parts.unit
+        counts_for = self.form.measured_for()
         self.binding.ask(None)
+        self._after.begin()
         try:
-            question = self._question(chain)
+            question = self._question(counts_for)
             if question is None:
-                self._start_as(unit.tag if unit else "", chain)
+                self._start_as(counts_for.unit_tag, counts_for)
             else:
-                self.form.make(chain)  # what can't begin is said before anybody is asked
+                self.form.make()  # what can't begin is said before anybody is asked
         except VastCellarError as error:
             self.form.say(error)
             return
@@ -188,29 +208,28 @@ class MeasurePage(QWidget):
         if question is not None:
             self.form.start_button.setEnabled(False)  # one thing to press, not two
 
-    def _question(self, chain: Chain) -> BindingQuestion | None:
-        unit, folder = chain.parts.unit, self.form.target.folder
-        if unit is None or folder is None or not self.form.target.has_folder:
+    def _question(self, counts_for: MeasuredFor) -> BindingQuestion | None:
+        folder = self.form.target.folder
+        if not counts_for.unit_tag or folder is None or not self.form.target.has_folder:
             return None
-        return binding_question(self._workbench.shelf, unit.tag, folder)
+        return binding_question(self._workbench.shelf, counts_for.unit_tag, folder)
 
-    def _start_as(self, unit_tag: str, chain: Chain) -> None:
-        title = self._title_on(chain.parts.name)
-        self._jobs.start(unit_tag, title, self.form.make(chain))
+    def _start_as(self, unit_tag: str, counts_for: MeasuredFor) -> None:
+        self._measured_for = counts_for
+        self._jobs.start(unit_tag, self._title_on(counts_for.name), self.form.make())
 
     def _on_bound(self, question: BindingQuestion, is_unit: bool) -> None:
-        judgement = self._workbench.judgement
-        chain = judgement.chain if judgement else None
-        if chain is None or self._jobs.is_busy:
+        if self._jobs.is_busy:
             return
         try:
-            if is_unit and self._question(chain) != question:
+            counts_for = self.form.measured_for()
+            if is_unit and self._question(counts_for) != question:
                 # Another folder, unit or disk since: that was no answer to what is asked now.
                 self.start()
                 return
             if is_unit:
                 self._workbench.bind(question)
-            self._start_as(question.unit_tag if is_unit else "", chain)
+            self._start_as(question.unit_tag if is_unit else "", counts_for)
         except VastCellarError as error:
             self.form.refresh(is_busy=False)
             self.form.say(error)
@@ -253,17 +272,25 @@ class MeasurePage(QWidget):
     def _on_ended(self, job: Job) -> None:
         self.hands.ask("")
         self._on_moved(job)
-        result = job.result
-        mode_text = None
-        if result is not None:
-            rig_word = self._workbench.workplace.rig_word
-            how = rig_word if job.proof.is_simulated else getattr(result, "write_mode", "")
-            mode_text = " · ".join(part for part in (how, result.ended_by, job.kept_text) if part)
-        self.view.end(job, mode_text)
+        self.view.end(job, self._how_it_ended(job))
         self.form.refresh(is_busy=False)
         self.form.say_ended_by(job.error)
+        self._after.follow(job, self._measured_for)
+        self._workbench.plugged.look_again()
         # The result is painted first: shelf and verdicts follow, and don't hold it up.
         QTimer.singleShot(_SETTLES_MS, self._workbench, self._workbench.reload_shelf)
+
+    def _how_it_ended(self, job: Job) -> str | None:
+        result = job.result
+        if result is None:
+            return None
+        rig_word = self._workbench.workplace.rig_word
+        how = rig_word if job.proof.is_simulated else getattr(result, "write_mode", "")
+        return " · ".join(part for part in (how, result.ended_by, job.kept_text) if part)
+
+    def _on_kept(self, job: Job) -> None:
+        """What was measured for itself is a unit now."""
+        self.view.end(job, self._how_it_ended(job))
 
     def _calibrate(self) -> None:
         job = self._jobs.current

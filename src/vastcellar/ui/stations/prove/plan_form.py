@@ -16,12 +16,13 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from vastcellar.core.chain.chain import Chain
 from vastcellar.core.errors import BadValueError, VastCellarError
 from vastcellar.core.protocols.amounts import HINT, Amount, amount_text, parse_amount
 from vastcellar.core.recording.recorder import RecorderLoad
 from vastcellar.core.units import parse_duration
+from vastcellar.services.plugged.seen import SeenDevice
 from vastcellar.services.proving.keeping import AnyProof
+from vastcellar.services.proving.measured_for import MeasuredFor, measured_for, usual_amount
 from vastcellar.services.proving.planned_tests import (
     PlannedTest,
     PlanText,
@@ -64,6 +65,7 @@ class PlanForm(QWidget):
         self._workbench = workbench
         self._take_s = 0.0
         self._subject_key = ""
+        self._is_busy = False
         self._ended_by: Exception | None = None
         numbers = workbench.look.numbers
         self.target = TargetRow(numbers)
@@ -94,6 +96,10 @@ class PlanForm(QWidget):
         self._planner = Background(self)
         self._fill_tests()
         self._lay_out()
+        self._connect()
+        self._choose_first()
+
+    def _connect(self) -> None:
         self.target.changed.connect(self.plan)
         self.target.refused.connect(self.say)
         self.clips.editingFinished.connect(self.plan)
@@ -108,7 +114,15 @@ class PlanForm(QWidget):
         self.test_choice.currentIndexChanged.connect(self._on_test)
         self._planner.done.connect(self._on_plan)
         self._planner.failed.connect(self.say)
-        self.target.rig_choice.setChecked(True)
+
+    def _choose_first(self) -> None:
+        subject = self._workbench.subject
+        if subject is not None and subject.setup is not None:
+            self.target.rig_choice.setChecked(True)
+        else:  # there is nothing to simulate, and a drive can be measured for itself
+            self.target.folder_choice.setChecked(True)
+        if subject is None:
+            self.choose("write")
 
     def dialog(self) -> ProtocolDialog:
         """Return the dialog that asks for a set of one's own, like the one that is chosen."""
@@ -177,9 +191,37 @@ class PlanForm(QWidget):
                 self.test_choice.setCurrentIndex(index)
 
     @property
+    def can_start(self) -> bool:
+        """Whether it is clear what to write to: a folder, or a rig of the subject's setup."""
+        return self.target.has_folder if self.target.is_folder else self._has_setup
+
+    @property
+    def _has_setup(self) -> bool:
+        judgement = self._workbench.judgement
+        return judgement is not None and judgement.chain is not None
+
+    @property
     def records_a_take(self) -> bool:
         """Whether the chosen test is a camera's take, by itself or in a set."""
         return self.test.records_a_take
+
+    def measured_for(self) -> MeasuredFor:
+        """Return for what the test counts: setup, unit, or a device for itself."""
+        judgement = self._workbench.judgement
+        chain = judgement.chain if judgement else None
+        target, catalog = self.target, self._workbench.catalog
+        device = target.device
+        if device is not None:  # as it is now: it may have become a unit since
+            device = self._workbench.plugged.named(device.device.name) or device
+        return measured_for(chain, device, target.named_folder, catalog)
+
+    def take_device(self, device: SeenDevice, folder: Path) -> None:
+        """Make ready to measure *device* for itself: what lasts on it."""
+        self.choose("write")
+        self.target.choose_device(device, folder)
+        self.asked = usual_amount(self.measured_for().free_bytes)
+        self.plan()
+        self.amount_changed.emit()
 
     def loads(self) -> tuple[RecorderLoad, ...]:
         """Return what is recorded: the subject's take, or that of every camera at once."""
@@ -214,6 +256,7 @@ class PlanForm(QWidget):
     def wish(self) -> Wish:
         """Return what is asked for."""
         clips, other = self.clips.text().strip(), self.other.text().strip()
+        counts_for = self.measured_for()
         return Wish(
             test=self.test,
             amount=self.asked,
@@ -224,10 +267,14 @@ class PlanForm(QWidget):
             stream=self.edit.stream,
             streams=self.edit.streams,
             drive_c=self.target.drive_c,
+            unit_tag=counts_for.unit_tag if counts_for.chain is None else "",
+            tbw_bytes=counts_for.tbw_bytes,
+            link_bytes_per_s=counts_for.link_bytes_per_s,
         )
 
-    def make(self, chain: Chain) -> AnyProof:
+    def make(self) -> AnyProof:
         """Return the test as it is wished for, ready to run. Raises VastCellarError."""
+        chain = self.measured_for().chain
         if self.target.is_folder and not self.target.has_folder:
             raise BadValueError(
                 "no folder is chosen", where="Real folder", mend="Choose a folder on the drive"
@@ -242,7 +289,7 @@ class PlanForm(QWidget):
 
     def refresh(self, *, is_busy: bool) -> None:
         """Show the subject's amounts, and its plan while nothing runs."""
-        camera, judgement = self._workbench.subject, self._workbench.judgement
+        camera = self._workbench.subject
         if camera is not None and (camera.key != self._subject_key or not self._take_s):
             self._subject_key = camera.key
             self._take_s = camera.longest_take_s
@@ -263,9 +310,9 @@ class PlanForm(QWidget):
             (self.other, test.kind == TURNS),
         ):
             widget.setVisible(is_shown)
-        has_setup = judgement is not None and judgement.chain is not None
-        self.start_button.setEnabled(has_setup and not is_busy)
+        self.start_button.setEnabled(False)
         self.cancel_button.setVisible(is_busy)
+        self._is_busy = is_busy
         if not is_busy:
             self.plan()
 
@@ -273,15 +320,18 @@ class PlanForm(QWidget):
         """Say before a test what it will write; the disk is asked off the interface thread."""
         self.say(None)
         self._planned = None
-        workbench, judgement = self._workbench, self._workbench.judgement
-        chain = judgement.chain if judgement else None
-        if workbench.subject is None or chain is None:
-            self.plan_line.setText("Choose what the camera records to in Match (Ctrl+2).")
+        workbench = self._workbench
+        self.start_button.setEnabled(self.can_start and not self._is_busy)
+        if not self.target.is_folder and not self._has_setup:
+            self.plan_line.setText(
+                "A rig stands for a setup: choose what the camera records to in Match (Ctrl+2). "
+                "A real drive needs none: click it above, or choose a folder on it."
+            )
             return
         if self.target.is_folder and not self.target.has_folder:
             self.plan_line.setText(f"{self.test.purpose}. Choose a folder on the drive.")
             return
-        wish, numbers = self.wish(), workbench.look.numbers
+        wish, numbers, chain = self.wish(), workbench.look.numbers, self.measured_for().chain
         ambient_c, workplace = workbench.document.shoot.ambient_c, workbench.workplace
         self._planner.request(lambda: plan_text(wish, chain, ambient_c, workplace, numbers))
 

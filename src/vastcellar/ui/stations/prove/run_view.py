@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QElapsedTimer
-from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from vastcellar.core.diagnosis.causes import Diagnosis
 from vastcellar.services.proving.alternating import TurnsProof, TurnsResult
@@ -24,6 +24,7 @@ from vastcellar.ui.look import Look
 from vastcellar.ui.models.background import Background
 from vastcellar.ui.models.jobs import Job
 from vastcellar.ui.stations.prove.bar_rows import BarRows
+from vastcellar.ui.stations.prove.held_panel import HeldPanel
 from vastcellar.ui.stations.prove.result_panel import ResultPanel
 from vastcellar.ui.stations.prove.trace_view import TraceView
 from vastcellar.ui.stations.prove.turns_view import TurnsView
@@ -55,7 +56,9 @@ class RunView(QWidget):
         self.trace = TraceView(look)
         self.turns = TurnsView(look)
         self.parts = BarRows(look)
+        self.trace.axes_changed.connect(self._on_axes)
         self.results = ResultPanel(look)
+        self.held = HeldPanel(look)
         self._diagnosing = Background(self)
         self._diagnosing.done.connect(self._show_diagnosis)
         self._diagnosed_s = 0.0
@@ -76,7 +79,10 @@ class RunView(QWidget):
         head.addWidget(self.save_button)
         inside.addLayout(head)
         inside.addWidget(self.results)
-        inside.addWidget(self.trace, 1)
+        traced = QHBoxLayout()
+        traced.addWidget(self.trace, 1)
+        traced.addWidget(self.held)
+        inside.addLayout(traced, 1)
         inside.addWidget(self.turns, 1)
         inside.addWidget(self.parts, 1)
         layout.addWidget(frame)
@@ -86,6 +92,7 @@ class RunView(QWidget):
     def show_blank(self, shown: Shown) -> None:
         """Show the place of a test of which nothing has been measured yet."""
         self._job = None
+        self.held.show_held(())
         self._show_picture(shown.picture)
         self.results.begin(shown.figures)
         self.mode_line.setText("not run yet")
@@ -105,6 +112,10 @@ class RunView(QWidget):
         self.picture_name.setText(shown.value)
         self.axes_line.setText(_AXES[shown])
 
+    def _on_axes(self, words: str) -> None:
+        if self.trace.isVisibleTo(self):
+            self.axes_line.setText(words)
+
     def _hide_saving(self) -> None:
         self.save_button.hide()
         self.calibrate_button.hide()
@@ -114,6 +125,7 @@ class RunView(QWidget):
     def begin(self, job: Job, mode_text: str) -> None:
         """Show a run that has just started."""
         self._job = job
+        self.held.show_held(())
         self._show_picture(job.proof.shown.picture)
         self.results.begin(job.proof.shown.figures)
         self._diagnosed_s = 0.0

@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.units import NumberFormat, parse_temperature
+from vastcellar.services.plugged.seen import SeenDevice
 from vastcellar.ui.widgets.cards import label
 from vastcellar.ui.widgets.inputs import QuantityField
 
@@ -43,6 +44,7 @@ class TargetRow(QWidget):
         self.drive_field.setFixedWidth(90)
         self.drive_c: float | None = None
         """As somebody read it; None leaves it to the sensor."""
+        self._device: SeenDevice | None = None
         self._asks_warmth = False
         self._lay_out()
         self.browse.clicked.connect(self._choose_folder)
@@ -77,6 +79,28 @@ class TargetRow(QWidget):
     def folder(self) -> Path | None:
         """The real folder; None for a simulated rig."""
         return Path(self.folder_field.text().strip()) if self.is_folder else None
+
+    @property
+    def named_folder(self) -> Path | None:
+        """The real folder once one is named."""
+        return self.folder if self.has_folder else None
+
+    @property
+    def device(self) -> SeenDevice | None:
+        """The plugged-in device that was chosen, while the folder still lies on it."""
+        folder = self.folder
+        if self._device is None or folder is None or not self._device.holds(folder):
+            return None
+        return self._device
+
+    def choose_device(self, device: SeenDevice, folder: Path) -> None:
+        """Take *folder*, which lies on *device*."""
+        self._device = device
+        self.folder_field.setText(str(folder))
+        if self.is_folder:
+            self.changed.emit()
+        else:
+            self.folder_choice.setChecked(True)
 
     def ask_warmth(self, asks: bool) -> None:
         """Ask for the drive's temperature, of a real folder, where the test keeps it."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pyqtgraph as pg
+from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from vastcellar.core.diagnosis.causes import Finding
@@ -17,11 +18,14 @@ from vastcellar.ui.widgets.plots import (
     make_plot,
     note,
     recolor_plot,
+    tell_time,
 )
 
 _MOST_POINTS = 900
 _LEVEL = 1e-3
 _STEP_UP = 1.3
+_BLANK_BYTES_PER_S = 500e6
+"""Height of a picture in which nothing is known yet."""
 
 
 def _step_up(value: float) -> float:
@@ -32,6 +36,9 @@ def _step_up(value: float) -> float:
 
 class TraceView(QWidget):
     """Draws a run while it goes on, and afterwards."""
+
+    axes_changed = Signal(str)
+    """What the axes are, in words."""
 
     def __init__(self, look: Look) -> None:
         super().__init__()
@@ -92,21 +99,26 @@ class TraceView(QWidget):
         numbers = self._look.numbers
         self.clear_run()
         self._is_flat_out = False
-        self._sent.show()
+        self._sent.setVisible(sent > 0)
         self._expected.setData([], [])
         self._expected_note.setText("")
         self._need.setPos(needed / MB)
         self._sent.setPos(sent / MB)
         self._need.setVisible(needed > 0)
         self._need_note.setText(f"need {numbers.number(needed / MB, 0)} MB/s" if needed > 0 else "")
-        self._sent_note.setText(
-            f"sent {numbers.number(sent / MB)} MB/s on average, what a paced test asks for"
-        )
+        said = f"sent {numbers.number(sent / MB)} MB/s on average, what a paced test asks for"
+        self._sent_note.setText(said if sent > 0 else "")
         minutes = duration_s / 60
         self._need_note.setPos(minutes, needed / MB)
         self._sent_note.setPos(minutes, sent / MB)
+        self._show_minutes(minutes)
+        highest = max(needed, sent) or _BLANK_BYTES_PER_S
+        self._rates.setYRange(0, highest / MB * 1.25, padding=0)
+
+    def _show_minutes(self, minutes: float) -> None:
         self._rates.setXRange(0, minutes, padding=0.01)
-        self._rates.setYRange(0, max(needed, sent, MB) / MB * 1.25, padding=0)
+        unit = tell_time(minutes, self._rates, self._heat)
+        self.axes_changed.emit(f"MB/s over {unit}")
 
     def clear_run(self) -> None:
         """Take away what was measured and what was found in it; what is expected stays."""
@@ -133,7 +145,7 @@ class TraceView(QWidget):
         self._expected_note.setText("expected by the model" if minutes.size else "")
         if minutes.size:
             high = max(float(bytes_per_s.max()) / MB, self._need.value())
-            self._rates.setXRange(0, float(minutes[-1]), padding=0.01)
+            self._show_minutes(float(minutes[-1]))
             self._rates.setYRange(0, high * 1.25, padding=0)
             self._need_note.setPos(float(minutes[-1]), self._need.value())
             self._expected_note.setPos(float(minutes[-1]) / 2, float(bytes_per_s[-1]) / MB)
@@ -175,7 +187,7 @@ class TraceView(QWidget):
         if span == self._span:
             return
         self._span = span
-        self._rates.setXRange(0, end, padding=0.01)
+        self._show_minutes(end)
         self._rates.setYRange(0, span[1], padding=0)
         self._need_note.setPos(end, self._need.value())
         if minutes is not None and len(minutes):

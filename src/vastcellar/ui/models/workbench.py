@@ -24,6 +24,7 @@ from vastcellar.services.runs.calibrating import calibrate_unit, forget_calibrat
 from vastcellar.services.shoot.planning import planned
 from vastcellar.services.sums.need_sums import copies_sum, day_sum
 from vastcellar.services.sums.setup_sums import Sum, sums_of
+from vastcellar.services.sums.unit_sums import unit_sum
 from vastcellar.services.workplace.measured_stages import keep_or_forget, measured_device
 from vastcellar.services.workplace.own_catalog import Own, import_parts, save_own
 from vastcellar.services.workplace.own_units import checked_unit
@@ -44,6 +45,8 @@ class Workbench(QObject):
     """The mends of the subject were found."""
     shelf_changed = Signal()
     sum_asked = Signal(str)
+    unit_chosen = Signal()
+    """Another unit of the shelf is looked at."""
     calibrated = Signal(object)
     """Calibrated, or the VastCellarError that stood in its way."""
     trouble = Signal(object)
@@ -61,6 +64,8 @@ class Workbench(QObject):
         self.judgements: dict[str, Judgement] = {}
         self.planned = planned(document.shoot, workplace.catalog, self.shelf)
         self.mends = Mends((), ())
+        self.shelf_tag = ""
+        """The unit that is chosen on the shelf."""
         self.plugged = Plugged(self)
         self.to_measure: tuple[SeenDevice, Path] | None = None
         """The device that somebody asked to measure, and the folder on it."""
@@ -257,14 +262,25 @@ class Workbench(QObject):
         self.mended.emit()
 
     def sums(self) -> dict[str, Sum]:
-        """Return the sums behind the subject's figures."""
+        """Return the sums behind the figures of the subject, and of the unit on the shelf."""
         camera, judgement = self.subject, self.judgement
-        if camera is None or judgement is None:
-            return {}
         ambient_c, numbers = self.document.shoot.ambient_c, self.look.numbers
-        found = sums_of(judgement, camera, ambient_c, numbers)
+        of_unit: dict[str, Sum] = {}
+        unit = self.shelf.unit(self.shelf_tag)
+        drive = self.catalog.drives.get(unit.drive_key) if unit else None
+        if unit is not None and drive is not None:
+            of_unit["unit"] = unit_sum(unit, drive, numbers)
+        if camera is None or judgement is None:
+            return of_unit
+        found = {**sums_of(judgement, camera, ambient_c, numbers), **of_unit}
         plan = next((p for p in self.planned.plan.cameras if p.camera.key == camera.key), None)
         if plan is not None and self.day <= self.planned.shoot.days:
             found["day"] = day_sum(plan, self.day, numbers)
         found["copies"] = copies_sum(self.planned, numbers)
         return found
+
+    def choose_on_shelf(self, tag: str) -> None:
+        """Make *tag* the unit that the shelf is about."""
+        if tag != self.shelf_tag:
+            self.shelf_tag = tag
+            self.unit_chosen.emit()

@@ -130,6 +130,7 @@ class JobStrip(QWidget):
         if job.error is not None:
             self.text.setText(str(job.error))
         elif result is not None and not result.is_complete:
-            self.text.setText(f"{job.title}: {result.ended_by}; what was measured is kept.")
+            kept = "is kept" if job.kept_as else "is shown, and kept under no unit"
+            self.text.setText(f"{job.title}: {result.ended_by}; what was measured {kept}.")
         elif result is not None:
             self.text.setText(f"{job.title}: {job.proof.said_at_end(self._look.numbers)}.")

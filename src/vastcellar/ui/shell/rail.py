@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtGui import QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QAbstractButton, QVBoxLayout, QWidget
 
 from vastcellar.ui.look import Look, font
 from vastcellar.ui.stations.station_list import STATIONS, StationEntry
 
 RAIL_WIDTH_PX = 104
+_BUTTON_PX, _LEAST_BUTTON_PX, _WITH_STATE_PX = 64, 34, 54
+_GAP_PX, _LEAST_GAP_PX = 10, 2
+_TOP_PX, _BOTTOM_PX = 76, 8
 
 
 class RailButton(QAbstractButton):
@@ -21,7 +24,7 @@ class RailButton(QAbstractButton):
         self.state = "" if entry.make else "not built yet"
         self.setCheckable(True)
         self.setAutoExclusive(True)
-        self.setFixedSize(QSize(RAIL_WIDTH_PX, 64))
+        self.setFixedSize(QSize(RAIL_WIDTH_PX, _BUTTON_PX))
         self.setText(entry.title)
         self.setToolTip(f"{entry.purpose} Ctrl+{number}")
         self.setShortcut(f"Ctrl+{number}")
@@ -50,11 +53,15 @@ class RailButton(QAbstractButton):
             painter.drawRect(self.rect().adjusted(1, 1, -2, -2))
         painter.setPen(title)
         painter.setFont(font(17, 400 if is_off else 600))
-        painter.drawText(QRectF(16, 8, 74, 24), self._entry.title)
+        top = 8 if self.height() >= _WITH_STATE_PX else (self.height() - 24) / 2
+        painter.drawText(QRectF(16, top, 74, 24), self._entry.title)
         painter.setPen(soft)
         painter.setFont(font(12, condensed=True))
         right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-        painter.drawText(QRectF(70, 8, 24, 24), int(right), str(self._number))
+        painter.drawText(QRectF(70, top, 24, 24), int(right), str(self._number))
+        if self.height() < _WITH_STATE_PX:
+            painter.end()
+            return
         shown = painter.fontMetrics().elidedText(self.state, Qt.TextElideMode.ElideRight, 84)
         painter.drawText(QRectF(16, 33, 86, 18), shown)
         painter.end()
@@ -69,9 +76,9 @@ class Rail(QWidget):
         super().__init__()
         self._look = look
         self.setFixedWidth(RAIL_WIDTH_PX)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 76, 0, 8)
-        layout.setSpacing(10)
+        layout = self._column = QVBoxLayout(self)
+        layout.setContentsMargins(0, _TOP_PX, 0, _BOTTOM_PX)
+        layout.setSpacing(_GAP_PX)
         self.buttons: dict[str, RailButton] = {}
         for number, entry in enumerate(STATIONS, 1):
             button = RailButton(look, entry, number)
@@ -80,6 +87,20 @@ class Rail(QWidget):
             layout.addWidget(button)
         layout.addStretch(1)
         look.changed.connect(self.update)
+
+    def minimumSizeHint(self) -> QSize:
+        least = len(self.buttons) * (_LEAST_BUTTON_PX + _LEAST_GAP_PX)
+        return QSize(RAIL_WIDTH_PX, _TOP_PX + least + _BOTTOM_PX)
+
+    def resizeEvent(self, _event: QResizeEvent) -> None:
+        """Lower stations in a low window; their states give way before their names."""
+        room = (self.height() - _TOP_PX - _BOTTOM_PX) / max(len(self.buttons), 1)
+        is_low = room < _BUTTON_PX + _GAP_PX
+        gap = _LEAST_GAP_PX if is_low else _GAP_PX
+        height = min(max(int(room) - gap, _LEAST_BUTTON_PX), _BUTTON_PX)
+        self._column.setSpacing(gap)
+        for button in self.buttons.values():
+            button.setFixedHeight(height)
 
     def _on_clicked(self) -> None:
         for key, button in self.buttons.items():

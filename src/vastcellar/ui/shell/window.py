@@ -4,9 +4,16 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QSettings, Signal
-from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut, QShowEvent
-from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtCore import QSettings, Qt, Signal
+from PySide6.QtGui import QCloseEvent, QKeySequence, QResizeEvent, QShortcut, QShowEvent
+from PySide6.QtWidgets import (
+    QHBoxLayout,
+    QMainWindow,
+    QScrollArea,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from vastcellar.ui.look import DARK, LIGHT, Look, style_sheet
 from vastcellar.ui.shell.job_strip import JobStrip
@@ -23,6 +30,9 @@ if TYPE_CHECKING:
     from vastcellar.ui.shell.quick_sum_panel import QuickSumPanel
 
 
+_WIDTH_WITH_DRAWER_PX = 1200
+
+
 class MainWindow(QMainWindow):
     """Shows at once, empty; ``attach`` fills it when catalog and cellar are read."""
 
@@ -35,9 +45,11 @@ class MainWindow(QMainWindow):
         self._workbench: Workbench | None = None
         self._jobs: Jobs | None = None
         self._stations: dict[str, QWidget] = {}
+        self._areas: dict[str, QScrollArea] = {}
         self.setWindowTitle("Vast Cellar")
         self.resize(1280, 800)
-        self.setMinimumSize(1080, 680)
+        # Half of a small screen, or a whole one with its text half as large again.
+        self.setMinimumSize(640, 420)
         self.rail = Rail(look)
         self.need_bar = NeedBar(look)
         self.drawer = SumsDrawer(look)
@@ -53,6 +65,8 @@ class MainWindow(QMainWindow):
         QShortcut(QKeySequence("F2"), self, self.toggle_drawer)
         QShortcut(QKeySequence("Esc"), self, self.job_strip.cancel_job)
         QShortcut(QKeySequence("Ctrl+K"), self, self.toggle_quick_sum)
+        self._wants_drawer: bool | None = None
+        """Whether somebody asked for the sums or put them away; None leaves it to the width."""
         self.quick_sum: QuickSumPanel | None = None
         self.job_strip.quick_sum.clicked.connect(self.toggle_quick_sum)
 
@@ -85,9 +99,11 @@ class MainWindow(QMainWindow):
         self._workbench, self._jobs = workbench, jobs
         self.need_bar.attach(workbench)
         self.drawer.attach(workbench)
+        self.drawer.opened.connect(self._keep_drawer)
         self.job_strip.attach(jobs)
         self._end_notice = EndNotice(self, jobs)
         workbench.judged.connect(self._show_states)
+        workbench.judged.connect(self._fit_drawer)
         workbench.shelf_changed.connect(self._show_states)
         workbench.trouble.connect(self._on_trouble)
         workbench.measure_asked.connect(lambda: self.show_station("prove"))
@@ -118,8 +134,17 @@ class MainWindow(QMainWindow):
             else:
                 station = entry.make(self._workbench, self._jobs)
             self._stations[key] = station
-            self.stage.addWidget(station)
-        self.stage.setCurrentWidget(self._stations[key])
+            # Where the window is smaller than what must be read, it scrolls: nothing is cut.
+            area = QScrollArea()
+            area.setObjectName("stage")
+            area.setWidgetResizable(True)
+            area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+            station.setObjectName("inside")
+            area.setWidget(station)
+            self._areas[key] = area
+            self.stage.addWidget(area)
+        self.stage.setCurrentWidget(self._areas[key])
+        self.drawer.show_for(next(entry.sums for entry in STATIONS if entry.key == key))
 
     def station(self, key: str) -> QWidget:
         """Open the station *key* and return it."""
@@ -164,9 +189,27 @@ class MainWindow(QMainWindow):
             self.quick_sum.open()
 
     def toggle_drawer(self) -> None:
-        """Show or hide the sums."""
-        self.drawer.setVisible(not self.drawer.isVisible())
-        self.drawer.refresh()
+        """Show or hide the sums, from now on whatever the window's width is."""
+        self._wants_drawer = not self.drawer.isVisible()
+        self._fit_drawer()
+
+    def _keep_drawer(self) -> None:
+        self._wants_drawer = True
+
+    def _fit_drawer(self) -> None:
+        """Fold the drawer by itself where it would take the room that the stage needs."""
+        if self._wants_drawer is not None:
+            is_shown = self._wants_drawer
+        else:
+            has_sums = self._workbench is not None and self._workbench.subject is not None
+            is_shown = has_sums and self.width() >= _WIDTH_WITH_DRAWER_PX
+        if is_shown != (not self.drawer.isHidden()):
+            self.drawer.setVisible(is_shown)
+            self.drawer.refresh()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._fit_drawer()
 
     def set_dark(self, dark: bool) -> None:
         """Take the dark or the light look, and remember it."""

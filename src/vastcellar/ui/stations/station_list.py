@@ -21,6 +21,8 @@ class StationEntry:
     title: str
     purpose: str
     make: Callable[[Workbench, Jobs], QWidget] | None
+    sums: tuple[str, ...] = ()
+    """Which sums the drawer has beside it, in their order; any other comes when it is asked for."""
 
 
 # Stations are imported when they are first shown: the first window needs none of them.
@@ -49,15 +51,18 @@ def _cellar(workbench: Workbench, jobs: Jobs) -> QWidget:
 
 
 STATIONS = (
-    StationEntry("shoot", "Shoot", "What will be recorded, and what that needs.", _shoot),
-    StationEntry("match", "Match", "Which drive, case, cable and port deliver it.", _match),
+    StationEntry("shoot", "Shoot", "What will be recorded, and what that needs.", _shoot,
+                 ("need", "take", "day", "copies", "guarantee")),
+    StationEntry("match", "Match", "Which drive, case, cable and port deliver it.", _match,
+                 ("margin", "link", "cache", "heat", "need")),
     StationEntry(
         "build",
         "Build",
         "Will check which parts fit, and lead through assembly, first format and label.",
         None,
     ),
-    StationEntry("prove", "Prove", "Measure it.", _prove),
+    StationEntry("prove", "Prove", "Measure it.", _prove,
+                 ("proof", "margin", "need", "cache", "heat")),
     StationEntry(
         "roll",
         "Roll",
@@ -70,5 +75,5 @@ STATIONS = (
         "Will work out how many streams disks, hub and network carry for the editors.",
         None,
     ),
-    StationEntry("cellar", "Cellar", "The record of every unit.", _cellar),
-)
+    StationEntry("cellar", "Cellar", "The record of every unit.", _cellar, ("unit",)),
+)  # fmt: skip

@@ -5,13 +5,33 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from typing import Any
 
-from PySide6.QtCore import QEvent, QPointF, QSignalBlocker, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QPalette, QPen, QWheelEvent
-from PySide6.QtWidgets import QComboBox, QLineEdit, QWidget
+from PySide6.QtCore import QEvent, QPointF, QRectF, QSignalBlocker, Qt, Signal
+from PySide6.QtGui import (
+    QFont,
+    QFontMetricsF,
+    QKeyEvent,
+    QPainter,
+    QPaintEvent,
+    QPalette,
+    QPen,
+    QWheelEvent,
+)
+from PySide6.QtWidgets import (
+    QComboBox,
+    QLineEdit,
+    QStyle,
+    QStyleOptionComboBox,
+    QStylePainter,
+    QWidget,
+)
 
 from vastcellar.core.errors import BadValueError, VastCellarError
 from vastcellar.core.units import parse_number
+from vastcellar.ui.look import font
 from vastcellar.ui.widgets.plain import plain_tip
+
+_LEFT_PX, _BESIDE_TEXT_PX = 7.0, 25.0
+"""Before the text of a choice, and before it and its arrow together."""
 
 
 def mark_wrong(widget: QWidget, is_wrong: bool) -> None:
@@ -161,10 +181,40 @@ class Choice(QComboBox):
         if key is not None:
             self.chosen.emit(str(key))
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        super().paintEvent(event)
+    def fitting_font(self) -> QFont:
+        """Return the font that the chosen text fits in: narrower and smaller before it is cut."""
+        usual = self.font()
+        for made in (usual, *(font(size_px, condensed=True) for size_px in (14, 13))):
+            if QFontMetricsF(made).horizontalAdvance(self.currentText()) <= self._text_width:
+                return made
+        return font(12, condensed=True)
+
+    @property
+    def is_cut(self) -> bool:
+        """Whether even the smallest text doesn't fit."""
+        made = QFontMetricsF(self.fitting_font())
+        return made.horizontalAdvance(self.currentText()) > self._text_width + 1
+
+    @property
+    def _text_width(self) -> float:
+        return self.width() - _BESIDE_TEXT_PX
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QStylePainter(self)
+        option = QStyleOptionComboBox()
+        self.initStyleOption(option)
+        text, option.currentText = option.currentText, ""
+        painter.drawComplexControl(QStyle.ComplexControl.CC_ComboBox, option)
+        made = self.fitting_font()
+        metrics = QFontMetricsF(made)
+        shown = metrics.elidedText(text, Qt.TextElideMode.ElideRight, self._text_width + 1)
+        painter.setFont(made)
+        painter.setPen(self.palette().color(QPalette.ColorRole.Text))
+        painter.setOpacity(1.0 if self.isEnabled() else 0.6)
+        box = QRectF(_LEFT_PX, 0, self._text_width + 2, self.height())
+        line = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft
+        painter.drawText(box, int(line), shown)
         # The style sheet takes the style's own arrow away.
-        painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(QPen(self.palette().color(QPalette.ColorRole.Text), 1.5))
         painter.setOpacity(0.7 if self.isEnabled() else 0.3)

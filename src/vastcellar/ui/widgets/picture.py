@@ -31,6 +31,8 @@ class Picture(QWidget):
         super().__init__()
         self.look = look
         self._places: list[tuple[QRectF, str]] = []
+        self.cut_texts: list[str] = []
+        """What was shortened when it was last drawn."""
         self.setMouseTracking(True)
         look.changed.connect(self.update)
 
@@ -40,6 +42,7 @@ class Picture(QWidget):
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         self._places.clear()
+        self.cut_texts.clear()
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         self.paint(painter)
@@ -77,15 +80,40 @@ class Picture(QWidget):
         weight: int = 400,
         condensed: bool = True,
         align: Qt.AlignmentFlag = Qt.AlignmentFlag.AlignLeft,
+        may_cut: bool = False,
     ) -> float:
-        """Write *text* into *box*, shortened where it doesn't fit; return its width."""
+        """Write *text* into *box*, shortened where it doesn't fit; return its width.
+
+        *may_cut* where the whole of it stands elsewhere, as in the tool tip.
+        """
         made = font(size_px, weight, condensed=condensed)
         metrics = QFontMetricsF(made)
         shown = metrics.elidedText(text, Qt.TextElideMode.ElideRight, box.width() + 1)
+        if shown != text and not may_cut:
+            self.cut_texts.append(text)
         painter.setFont(made)
         painter.setPen(self.look.color(color))
         painter.drawText(box, int(align | Qt.AlignmentFlag.AlignVCenter), shown)
         return metrics.horizontalAdvance(shown)
+
+    def write_lines(
+        self,
+        painter: QPainter,
+        box: QRectF,
+        lines: list[str],
+        line_px: float,
+        *,
+        color: str = "ink",
+        size_px: int = 12,
+        align: Qt.AlignmentFlag = Qt.AlignmentFlag.AlignLeft,
+    ) -> float:
+        """Write *lines* from the top of *box*, each shortened if need be; return where they end."""
+        top = box.top()
+        for line in lines:
+            place = QRectF(box.left(), top, box.width(), line_px)
+            self.write(painter, place, line, color=color, size_px=size_px, align=align)
+            top += line_px
+        return top
 
     def dashed(self, color: str, width: float = 1.4) -> QPen:
         """Return a dashed pen: a ghost, or what could be."""
@@ -97,6 +125,21 @@ class Picture(QWidget):
 def text_width(text: str, made: QFont) -> float:
     """Return how wide *text* is in *made*."""
     return QFontMetricsF(made).horizontalAdvance(text)
+
+
+def broken(text: str, width: float, made: QFont, most: int) -> list[str]:
+    """Return *text* in lines of *width*, broken between words; the last of *most* has the rest."""
+    lines: list[str] = []
+    words = text.split(" ")
+    while words:
+        if len(lines) == most - 1:
+            return [*lines, " ".join(words)]
+        count = 1
+        while count < len(words) and text_width(" ".join(words[: count + 1]), made) <= width:
+            count += 1
+        lines.append(" ".join(words[:count]))
+        words = words[count:]
+    return lines
 
 
 def torn_column(box: QRectF) -> QPainterPath:

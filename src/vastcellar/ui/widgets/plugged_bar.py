@@ -112,6 +112,7 @@ class PluggedBar(Picture):
             weight=600,
             condensed=False,
             color="ink" if card.is_target else "soft",
+            may_cut=True,  # devices call themselves as they like
         )
         self.write(
             painter,

@@ -12,12 +12,13 @@ from vastcellar.core.parts.units import Unit, filled_share, is_worn, worn_share
 from vastcellar.core.verdict.proof import RecorderProof
 from vastcellar.services.words.reach_wording import proof_word
 from vastcellar.services.workplace.workplace import Shelf
-from vastcellar.ui.look import Look
+from vastcellar.ui.look import Look, font
 from vastcellar.ui.widgets.marks import draw_evidence
-from vastcellar.ui.widgets.picture import UNIT_MIME, Picture
+from vastcellar.ui.widgets.picture import UNIT_MIME, Picture, broken
 
 _BAY_WIDTH_PX = 126
-_BAY_HEIGHT_PX = 84
+_BAY_HEIGHT_PX = 98
+_NAME_LINE_PX = 14
 _GAP_PX = 8
 
 
@@ -106,12 +107,12 @@ class ShelfView(Picture):
         mark = QRectF(inside.right() - 14, inside.top() + 3, 14, 14)
         draw_evidence(painter, mark, evidence, look)
         name = drive.name if drive else unit.drive_key
-        self.write(
-            painter, QRectF(inside.left(), inside.top() + 20, inside.width(), 16), name, size_px=12
-        )
+        lines = broken(name, inside.width(), font(12, condensed=True), 2)
+        named = inside.adjusted(0, 21, 0, 0)
+        ends = self.write_lines(painter, named, lines, _NAME_LINE_PX)
         self.write(
             painter,
-            QRectF(inside.left(), inside.top() + 35, inside.width(), 16),
+            QRectF(inside.left(), ends, inside.width(), 16),
             self._state_text(unit, proof),
             size_px=12,
             color="soft" if unit.is_ready else "ochre_text",

@@ -137,6 +137,7 @@ class CellarStation(QWidget):
 
     def _show_unit(self, tag: str) -> None:
         workbench = self._workbench
+        workbench.choose_on_shelf(tag)
         unit = workbench.shelf.unit(tag)
         self.change_button.setVisible(unit is not None)
         self.no_runs.setVisible(unit is not None)

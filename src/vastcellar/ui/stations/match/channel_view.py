@@ -12,10 +12,11 @@ from vastcellar.core.chain.stages import Stage
 from vastcellar.core.evidence import Verdict
 from vastcellar.core.units import MB
 from vastcellar.core.verdict.judgement import Judgement
-from vastcellar.ui.look import Look
-from vastcellar.ui.widgets.picture import Picture, column, torn_column
+from vastcellar.ui.look import Look, font
+from vastcellar.ui.widgets.picture import Picture, broken, column, torn_column
 
 _NEED_LABEL_PX = 70
+_GAP_PX, _LINE_PX, _MOST_LINES = 8.0, 14.0, 4
 _CENTRE = Qt.AlignmentFlag.AlignHCenter
 _SUM_OF_STAGE = {"cache": "cache", "direct": "cache", "case": "heat", "camera": "need"}
 
@@ -84,10 +85,10 @@ class ChannelView(Picture):
         super().__init__(look)
         self._judgement: Judgement | None = None
         self._ghost: Chain | None = None
-        self.setMinimumHeight(176)
+        self.setMinimumHeight(190)
 
     def sizeHint(self) -> QSize:
-        return QSize(820, 190)
+        return QSize(820, 204)
 
     def show_judgement(self, judgement: Judgement | None) -> None:
         """Draw the chain of *judgement*."""
@@ -112,7 +113,15 @@ class ChannelView(Picture):
             )
             return
         columns = _columns(judgement, self.look)
-        area = QRectF(self.rect()).adjusted(4, 26, -_NEED_LABEL_PX, -40)
+        units = sum(entry.span for entry in columns)
+        across = self.width() - 4 - _NEED_LABEL_PX - _GAP_PX * (len(columns) - 1)
+        made = font(12, condensed=True)
+        details = {
+            each.key: broken(each.detail, across / units * each.span + 4, made, _MOST_LINES)
+            for each in columns
+        }
+        below = 24 + _LINE_PX * max(len(lines) for lines in details.values())
+        area = QRectF(self.rect()).adjusted(4, 26, -_NEED_LABEL_PX, -below)
         needed = judgement.need.needed_write_bytes_per_s
         link_cap = max(judgement.chain.link_cap_bytes_per_s, needed)
         highest = max(2.2 * needed, 1.25 * link_cap)
@@ -120,9 +129,7 @@ class ChannelView(Picture):
         def height(rate: float) -> float:
             return area.height() * min(rate / highest, 1.0)
 
-        units = sum(entry.span for entry in columns)
-        gap = 8.0
-        width = (area.width() - gap * (len(columns) - 1)) / units
+        width = across / units
         left = area.left()
         flow = height(judgement.need.average_bytes_per_s)
         narrowest = self._narrowest_key(judgement)
@@ -137,7 +144,15 @@ class ChannelView(Picture):
                 narrowest,
                 area.bottom() - height(needed),
             )
-            left += box.width() + gap
+            self.write_lines(
+                painter,
+                QRectF(box.left() - 2, box.bottom() + 21, box.width() + 4, 0),
+                details[entry.key],
+                _LINE_PX,
+                color="soft",
+                align=_CENTRE,
+            )
+            left += box.width() + _GAP_PX
         painter.setPen(QPen(self.look.color("copper"), 2.4))
         y = area.bottom() - height(needed)
         painter.drawLine(QPointF(area.left() - 4, y), QPointF(area.right() + 4, y))
@@ -204,14 +219,6 @@ class ChannelView(Picture):
             weight=600,
             condensed=False,
             color=color,
-            align=_CENTRE,
-        )
-        self.write(
-            painter,
-            QRectF(box.left() - 2, box.bottom() + 21, box.width() + 4, 16),
-            entry.detail,
-            size_px=12,
-            color="soft",
             align=_CENTRE,
         )
         place = QRectF(box.left(), box.top() - 24, box.width(), box.height() + 64)

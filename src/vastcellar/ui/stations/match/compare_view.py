@@ -14,12 +14,12 @@ from vastcellar.core.evidence import Verdict
 from vastcellar.core.units import NumberFormat
 from vastcellar.services.match.matching import Found
 from vastcellar.services.words.verdict_wording import SHORT_WORDS
-from vastcellar.ui.look import Look
+from vastcellar.ui.look import Look, font
 from vastcellar.ui.widgets.marks import draw_verdict
-from vastcellar.ui.widgets.picture import Picture
+from vastcellar.ui.widgets.picture import Picture, broken
 
 MOST_COMPARED = 4
-_LABEL_PX, _ROW_PX, _HEAD_PX = 128.0, 16.0, 51.0
+_LABEL_PX, _ROW_PX, _HEAD_PX = 128.0, 16.0, 68.0
 _APART = 0.10
 """A figure is lit where it is the best and at least so much better than the worst."""
 
@@ -80,10 +80,12 @@ class CompareView(Picture):
         unit, way, enclosure = table.unit(row), table.way_of(row), table.enclosure(row)
         drive = table.drive(row).name
         title = f"{unit.tag} · {drive}" if unit else drive
-        line = QRectF(box.left() + 20, box.top(), box.width() - 20, 18)
-        self.write(painter, line, title, size_px=14, weight=600, condensed=False)
+        lines = broken(title, box.width() - 20, font(14, 600, condensed=True), 2)
+        for number, text in enumerate(lines):
+            line = QRectF(box.left() + 20, box.top() + 17 * number, box.width() - 20, 18)
+            self.write(painter, line, text, size_px=14, weight=600)
         case = f"in {enclosure.name}" if enclosure else "closed"
-        line = QRectF(box.left(), box.top() + 17, box.width(), 18)
+        line = QRectF(box.left(), box.top() + 34, box.width(), 18)
         self.write(painter, line, case, color="soft", size_px=12)
         line.translate(0, 15)
         cable = f", {way.cable.name}" if way.cable else ""

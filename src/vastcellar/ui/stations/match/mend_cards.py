@@ -15,7 +15,9 @@ from vastcellar.services.words.verdict_wording import (
 )
 from vastcellar.ui.look import Look, font
 from vastcellar.ui.widgets.marks import draw_verdict
-from vastcellar.ui.widgets.picture import Picture
+from vastcellar.ui.widgets.picture import Picture, broken
+
+_CARD_PX = 80
 
 
 class MendCard(Picture):
@@ -28,7 +30,7 @@ class MendCard(Picture):
         super().__init__(look)
         self.mend = mend
         self._currency = currency
-        self.setFixedHeight(70)
+        self.setFixedHeight(_CARD_PX)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
@@ -40,7 +42,7 @@ class MendCard(Picture):
         self.setToolTip(f"{self.title}\n{mend_detail(mend)}\nClick to take it; undo brings it back")
 
     def sizeHint(self) -> QSize:
-        return QSize(240, 70)
+        return QSize(240, _CARD_PX)
 
     def paint(self, painter: QPainter) -> None:
         look = self.look
@@ -58,20 +60,16 @@ class MendCard(Picture):
             weight=600,
             condensed=False,
         )
-        self.write(
-            painter,
-            QRectF(inside.left(), inside.top() + 20, inside.width(), 16),
-            mend_detail(self.mend),
-            color="soft",
-        )
+        detail = broken(mend_detail(self.mend), inside.width(), font(12, condensed=True), 2)
+        self.write_lines(painter, inside.adjusted(0, 20, 0, 0), detail, 14, color="soft")
         verdict = self.mend.judgement.verdict
-        draw_verdict(painter, QRectF(inside.left() - 1, inside.top() + 40, 17, 17), verdict, look)
+        draw_verdict(painter, QRectF(inside.left() - 1, inside.top() + 50, 17, 17), verdict, look)
         painter.setFont(font(13, 600, condensed=True))
         painter.setPen(look.verdict_color(verdict, text=True))
-        painter.drawText(QRectF(inside.left() + 22, inside.top() + 39, 140, 18), self.outcome)
+        painter.drawText(QRectF(inside.left() + 22, inside.top() + 49, 140, 18), self.outcome)
         self.write(
             painter,
-            QRectF(inside.left() + 110, inside.top() + 39, inside.width() - 110, 18),
+            QRectF(inside.left() + 110, inside.top() + 49, inside.width() - 110, 18),
             self.price,
             align=Qt.AlignmentFlag.AlignRight,
         )

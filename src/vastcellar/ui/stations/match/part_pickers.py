@@ -44,7 +44,8 @@ class PartPickers(QWidget):
         for column, (name, choice, slot) in enumerate(chosen):
             layout.addWidget(label(name, "soft"), 0, column)
             layout.addWidget(choice, 1, column)
-            layout.setColumnStretch(column, 1)
+            # The names of cases are the longest.
+            layout.setColumnStretch(column, 6 if choice is self.enclosure else 4)
             choice.chosen.connect(slot)
         self._lay_out_more(layout)
 

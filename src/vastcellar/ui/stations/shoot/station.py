@@ -116,7 +116,7 @@ class ShootStation(QWidget):
             group.addButton(button)
         self.day_button.setChecked(True)
         for button in (self.earlier, self.later):
-            button.setFixedWidth(30)
+            button.setFixedWidth(34)
         head = row(self.day_button, self.days_button, spacing=6)
         for widget in (self.earlier, self.day_label, self.later):
             head.addWidget(widget)
@@ -124,7 +124,7 @@ class ShootStation(QWidget):
 
     def _inputs(self) -> QFrame:
         inputs, inside = card()
-        inputs.setFixedWidth(296)
+        inputs.setFixedWidth(316)
         inside.setContentsMargins(12, 10, 8, 10)
         self._forms = QStackedWidget()
         camera = QWidget()

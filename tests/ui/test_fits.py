@@ -1,0 +1,98 @@
+"""Every station, tab and dialog at every size: no text cut, nothing over another or outside.
+
+Text at 150 % is the whole window at 1.5: what is left of a screen is two thirds of it.
+"""
+
+import pytest
+from PySide6.QtWidgets import QDialog
+
+from fitting import misfits
+from vastcellar.ui.look import DARK, LIGHT
+from vastcellar.ui.shell.own_drive_dialog import OwnDriveDialog
+from vastcellar.ui.stations.shoot.own_codec_dialog import OwnCodecDialog
+from vastcellar.ui.stations.station_list import STATIONS
+from vastcellar.ui.widgets.cards import label
+
+SIZES = {
+    "1280 x 720": (1280, 720),
+    "1280 x 800": (1280, 800),
+    "1920 x 1080": (1920, 1080),
+    "1280 x 720 at 150 %": (853, 480),
+    "1280 x 800 at 150 %": (853, 533),
+}
+
+
+def walk(app, qtbot):
+    """Yield the name of each view, once it is open and drawn."""
+    for entry in STATIONS:
+        station = app.window.station(entry.key)
+        for tab in getattr(station, "tabs", None) or [None]:
+            if tab is not None:
+                tab.click()
+            qtbot.wait(60)
+            app.window.grab()
+            yield f"{entry.key} {tab.text() if tab else ''}".strip()
+
+
+def resize(app, qtbot, size):
+    """Give the window *size*, and see that it takes it."""
+    app.window.resize(*size)
+    qtbot.waitUntil(lambda: app.window.size().toTuple() == size)
+
+
+@pytest.mark.parametrize("size", SIZES.values(), ids=SIZES.keys())
+def test_nothing_is_cut_in_the_demo(app, qtbot, size):
+    """Four cameras, 24 units, five devices: by day and by night."""
+    resize(app, qtbot, size)
+    app.workbench.plugged.watch()
+    qtbot.waitUntil(lambda: app.workbench.plugged.is_known)
+    for palette in (LIGHT, DARK):
+        app.look.set_palette(palette)
+        for view in walk(app, qtbot):
+            assert not misfits(app.window), view
+            assert app.window.size().toTuple() == size
+
+
+@pytest.mark.parametrize("size", SIZES.values(), ids=SIZES.keys())
+def test_nothing_is_cut_where_nothing_is_yet(start, qtbot, size):
+    """The empty start of a new user."""
+    app = start(demo=False)
+    resize(app, qtbot, size)
+    for view in walk(app, qtbot):
+        assert not misfits(app.window), view
+
+
+@pytest.mark.parametrize("size", [(1280, 720), (853, 480)], ids=["1280 x 720", "at 150 %"])
+def test_no_dialog_is_larger_than_the_screen_or_cut(app, qtbot, size):
+    """Add a unit, change one, an own drive, an own codec, an own set."""
+    resize(app, qtbot, size)
+    cellar = app.window.station("cellar")
+    dialogs = [
+        cellar.dialog(),
+        cellar.dialog(app.workbench.shelf.units[0]),
+        OwnDriveDialog(app.window, app.look.numbers),
+        app.window.station("prove").measure.form.dialog(),
+        OwnCodecDialog(app.window, app.look.numbers, lambda _codec: None),
+    ]
+    for dialog in dialogs:
+        assert isinstance(dialog, QDialog)
+        dialog.show()
+        qtbot.wait(60)
+        dialog.grab()
+        assert not misfits(dialog), dialog.windowTitle()
+        assert dialog.width() <= size[0] and dialog.height() <= size[1], dialog.windowTitle()
+        dialog.close()
+
+
+def test_a_text_that_does_not_fit_is_found(app, qtbot):
+    """The walk itself: a label cut in half, and two that lie over each other, are told."""
+    one, other = label("A sentence that needs its room"), label("Another")
+    for widget in (one, other):
+        widget.setParent(app.window.stage)
+        widget.setGeometry(10, 10, 40, 20)
+        widget.show()
+    found = misfits(app.window)
+    assert any("A sentence" in line and "needs" in line for line in found)
+    assert any("lies over" in line for line in found)
+    one.setGeometry(-20, 10, 40, 20)
+    assert any("sticks out" in line for line in misfits(app.window))

@@ -149,3 +149,50 @@ def test_a_new_label_is_followed_by_the_open_shoot_and_undone_with_it(app, qtbot
     taken = app.workbench.shelf.unit("K-05")
     with pytest.raises(BadValueError, match="one of this tag already"):
         app.workbench.keep_unit(replace(taken, tag="M-30"), taken)
+
+
+def test_an_own_drive_is_described_where_the_unit_is_added(start, qtbot):
+    """No invented part has to stand for it: kind, capacity, class and claims, then the shelf."""
+    app = start(demo=False)
+    cellar = app.window.station("cellar")
+    app.window.show_station("cellar")
+    dialog = cellar.dialog()
+    dialog.show()
+    assert dialog.value.own is not None
+    for name, text in (("Tag", "SSD 7"), ("Name", "Grey brick"), ("Capacity", "4 TB")):
+        type_into(dialog, name, text)
+    dialog.findChild(Choice, "It is a").chosen.emit("sata")
+    classes = dialog.findChild(Choice, "Class")
+    names = [classes.itemText(index) for index in range(classes.count())]
+    assert names == ["don't know", "SATA SSD, TLC", "SATA SSD, QLC"]
+    classes.chosen.emit("sata-qlc")
+    type_into(dialog, "Box: writes", "520 MB/s")
+    assert classes.currentText() == "SATA SSD, QLC"
+    cases = dialog.findChild(Choice, "Enclosure")
+    assert cases.count() > 1
+    cases.chosen.emit(cases.itemData(1))
+    dialog.accept()
+    qtbot.waitUntil(lambda: app.workbench.shelf.unit("SSD 7") is not None)
+    drive = app.workbench.catalog.drive(app.workbench.shelf.unit("SSD 7").drive_key)
+    assert (drive.name, drive.capacity_bytes, drive.medium) == ("Grey brick", 4 * 10**12, "QLC")
+    assert drive.writes.cache_write_bytes_per_s == 520e6
+    assert cellar.unit_title.text().startswith("SSD 7 · Grey brick in ")
+    assert "4 TB of 4 TB free" in cellar.unit_line.text()
+    assert cellar.shelf._catalog().drives[drive.key] == drive
+    dialog.deleteLater()
+
+
+def test_a_described_drive_of_a_taken_tag_is_not_kept(app, qtbot):
+    """K-07 is on the demo's shelf: neither unit nor drive is made, and the entry stays."""
+    cellar = app.window.station("cellar")
+    drives = dict(app.workbench.catalog.drives)
+    dialog = cellar.dialog()
+    dialog.findChild(Choice, "Drive").chosen.emit("described")
+    type_into(dialog, "Tag", "K-07")
+    dialog.accept()
+    assert "there is one of this tag already" in dialog.message.text()
+    assert dict(app.workbench.catalog.drives) == drives
+    dialog.findChild(Choice, "Drive").chosen.emit("torvane-t2-2")
+    assert dialog.value.own is None
+    assert not dialog.findChild(Choice, "Class").isVisibleTo(dialog)
+    dialog.deleteLater()

@@ -9,7 +9,6 @@ from vastcellar.core.errors import BadValueError
 from vastcellar.core.links.links import LinkMode
 from vastcellar.core.links.seen import LinkKind
 from vastcellar.core.parts.catalog import Catalog
-from vastcellar.core.parts.class_behaviour import class_behaviour
 from vastcellar.core.parts.identity import DeviceIdentity
 from vastcellar.core.parts.parts import Drive, DriveKind
 from vastcellar.core.parts.storage_classes import StorageClass, classes_that_fit
@@ -21,10 +20,10 @@ from vastcellar.services.proving.binding import identity_words
 from vastcellar.services.proving.flat_proving import FlatProof, diagnosis_of_proof
 from vastcellar.services.proving.keeping import KeptRun, keep_any
 from vastcellar.services.workplace.own_catalog import own_key, save_own
+from vastcellar.services.workplace.own_drives import UNKNOWN_CLASS, of_class, with_drive
 from vastcellar.services.workplace.own_units import checked_unit
 from vastcellar.services.workplace.workplace import Shelf, Workplace
 
-_NO_CLASS = ""
 # Where nothing tells how it is plugged: what nearly every closed drive can be plugged with.
 _USUAL_MODES = ("usb-10g", "usb-5g", "usb-2")
 _USB_MODES = ("usb4-40g", "usb-20g", *_USUAL_MODES)
@@ -153,7 +152,7 @@ def _said(
 
 def class_choices(measured: MeasuredDevice) -> tuple[tuple[str, str], ...]:
     """Return the classes to choose from, by key and name; that nobody knows comes first."""
-    return ((_NO_CLASS, "don't know"), *((each.key, each.name) for each in measured.classes))
+    return ((UNKNOWN_CLASS, "don't know"), *((each.key, each.name) for each in measured.classes))
 
 
 def free_tag(shelf: Shelf) -> str:
@@ -177,7 +176,7 @@ def keep_as_unit(
     measured: MeasuredDevice,
     proof: FlatProof,
     tag: str,
-    class_key: str = _NO_CLASS,
+    class_key: str = UNKNOWN_CLASS,
 ) -> KeptUnit:
     """Make a drive and a unit of what was measured, bind it to the device, and keep its run.
 
@@ -200,8 +199,7 @@ def keep_as_unit(
         note=measured.said,
     )
     # The tag is tried before anything is written, against a catalog that has the drive.
-    known = replace(workplace.catalog, drives={**workplace.catalog.drives, drive.key: drive})
-    unit = checked_unit(unit, known, shelf)
+    unit = checked_unit(unit, with_drive(workplace.catalog, drive), shelf)
     catalog = save_own([drive], workplace.folders)
     workplace.cellar.add_unit(unit)
     workplace.cellar.bind_unit(unit.tag, measured.identity)
@@ -210,8 +208,7 @@ def keep_as_unit(
 
 
 def _drive(measured: MeasuredDevice, tag: str, class_key: str) -> Drive:
-    storage_class = next((each for each in measured.classes if each.key == class_key), None)
-    if storage_class is None and class_key != _NO_CLASS:
+    if class_key not in (UNKNOWN_CLASS, *(each.key for each in measured.classes)):
         raise BadValueError(
             f"the trace doesn't fit the class {class_key!r}",
             where="class",
@@ -222,7 +219,7 @@ def _drive(measured: MeasuredDevice, tag: str, class_key: str) -> Drive:
         key=own_key(f"{measured.name} {tag}"),
         name=name,
         kind=measured.kind,
-        medium=storage_class.medium if storage_class else "not known",
+        medium="not known",
         capacity_bytes=measured.capacity_bytes,
         claimed_read_bytes_per_s=measured.read_bytes_per_s or measured.first_bytes_per_s,
         claimed_write_bytes_per_s=measured.first_bytes_per_s,
@@ -230,10 +227,4 @@ def _drive(measured: MeasuredDevice, tag: str, class_key: str) -> Drive:
         source="measured on this computer; its box isn't known",
         note=measured.said,
     )
-    if storage_class is None:
-        return bare
-    # How its class usually writes, at this one's own first level: its runs then calibrate it.
-    inside = replace(bare, kind=storage_class.kind, host_modes=())
-    behaviour = class_behaviour(inside)
-    after = min(behaviour.direct_write_bytes_per_s, bare.claimed_write_bytes_per_s)
-    return replace(bare, behaviour=replace(behaviour, direct_write_bytes_per_s=after))
+    return of_class(bare, class_key)

@@ -10,6 +10,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from vastcellar.core.candidates.mends import Mends
 from vastcellar.core.errors import VastCellarError
 from vastcellar.core.parts.catalog import Catalog
+from vastcellar.core.parts.parts import Drive
 from vastcellar.core.parts.units import Unit
 from vastcellar.core.shoot.shoot import Camera, with_tag_changed
 from vastcellar.core.shoot.shoot_plan import CameraPlan, plan_shoot
@@ -27,6 +28,7 @@ from vastcellar.services.sums.setup_sums import Sum, sums_of
 from vastcellar.services.sums.unit_sums import unit_sum
 from vastcellar.services.workplace.measured_stages import keep_or_forget, measured_device
 from vastcellar.services.workplace.own_catalog import Own, import_parts, save_own
+from vastcellar.services.workplace.own_drives import with_drive
 from vastcellar.services.workplace.own_units import checked_unit
 from vastcellar.services.workplace.rescuing import Rescued, keep_rescued
 from vastcellar.services.workplace.workplace import Shelf, Workplace
@@ -154,12 +156,18 @@ class Workbench(QObject):
         self.calibrated.emit(made)
         self.reload_shelf()
 
-    def keep_unit(self, unit: Unit, before: Unit | None = None) -> None:
+    def keep_unit(
+        self, unit: Unit, before: Unit | None = None, own_drive: Drive | None = None
+    ) -> None:
         """Put *unit* on the shelf, or in place of *before*; the open shoot follows a new tag.
 
-        Raises BadValueError, UnknownPartError.
+        *own_drive* is what it is where that was described with it, and goes into the catalog.
+        Raises BadValueError, UnknownPartError, BadFileError.
         """
-        kept = checked_unit(unit, self.catalog, self.shelf, before)
+        known = with_drive(self.catalog, own_drive) if own_drive else self.catalog
+        kept = checked_unit(unit, known, self.shelf, before)
+        if own_drive is not None:
+            self.keep(own_drive)
         cellar = self.workplace.cellar
         if before is None:
             self._cellar_writer.request(lambda: cellar.add_unit(kept))

@@ -8,31 +8,17 @@ from typing import Any
 
 from PySide6.QtWidgets import QWidget
 
-from vastcellar.core.parts.parts import Drive, DriveKind, WriteBehaviour
+from vastcellar.core.parts.parts import Drive, WriteBehaviour
 from vastcellar.core.units import NumberFormat, parse_number, parse_rate, parse_size
 from vastcellar.services.workplace.own_catalog import own_key
+from vastcellar.services.workplace.own_drives import (
+    DESCRIBED_KINDS,
+    described_kind,
+    new_own_drive,
+    with_described_kind,
+)
 from vastcellar.ui.widgets.field_dialog import FieldDialog
 from vastcellar.ui.widgets.inputs import plain_text
-
-_KINDS = {
-    DriveKind.NVME: "NVMe module",
-    DriveKind.SATA: 'SATA 2.5"',
-    DriveKind.HARD_DISK: "hard disk",
-    DriveKind.READY_MADE: "ready-made, 10G USB",
-}
-_READY_MADE_MODES = ("usb-10g", "usb-5g", "usb-2")
-_FORMS = {DriveKind.NVME: "2280", DriveKind.SATA: "2.5", DriveKind.HARD_DISK: "3.5"}
-
-
-def _with_kind(drive: Drive, kind: DriveKind) -> Drive:
-    return replace(
-        drive,
-        kind=kind,
-        host_modes=_READY_MADE_MODES if kind is DriveKind.READY_MADE else (),
-        form=_FORMS.get(kind, ""),
-        pcie_generation=4 if kind is DriveKind.NVME else 0,
-        pcie_lanes=4 if kind is DriveKind.NVME else 0,
-    )
 
 
 def _with_after_cache(drive: Drive, rate: float) -> Drive:
@@ -52,18 +38,10 @@ def _with_cache(drive: Drive, size: float) -> Drive:
     return replace(drive, behaviour=behaviour)
 
 
-_NEW = Drive(
-    key="own-drive",
-    name="My drive",
-    kind=DriveKind.NVME,
-    medium="not known",
-    capacity_bytes=10**12,
+_NEW = replace(
+    with_described_kind(new_own_drive(), "nvme"),
     claimed_read_bytes_per_s=3500e6,
     claimed_write_bytes_per_s=3000e6,
-    pcie_generation=4,
-    pcie_lanes=4,
-    form="2280",
-    source="entered by the user",
 )
 
 
@@ -79,9 +57,9 @@ class OwnDriveDialog(FieldDialog):
         fields.add("Name", plain_text, str, lambda d: d.name, _with_name)
         fields.add_choice(
             "It is a",
-            lambda _: [(kind.value, words) for kind, words in _KINDS.items()],
-            lambda d: d.kind.value,
-            lambda d, key: _with_kind(d, DriveKind(key)),
+            lambda _: [(kind.key, kind.words) for kind in DESCRIBED_KINDS],
+            lambda d: described_kind(d).key,
+            with_described_kind,
         )
         self._add("Capacity", parse_size, numbers.size, "capacity_bytes")
         self._add("Box: reads", parse_rate, numbers.rate, "claimed_read_bytes_per_s")

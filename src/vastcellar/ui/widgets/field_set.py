@@ -85,6 +85,10 @@ class FieldSet(QWidget):
         choice.chosen.connect(take)
         return choice
 
+    def show_row(self, field: QWidget, is_shown: bool) -> None:
+        """Show or hide a field with its caption."""
+        self.form.setRowVisible(field, is_shown)
+
     def _hand_back(self, changed: Any, name: str) -> None:
         if self.value is not None:
             self.refused.emit(None)

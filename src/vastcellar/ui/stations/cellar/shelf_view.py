@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import QMimeData, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QDrag, QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QApplication, QWidget
@@ -27,7 +29,7 @@ class ShelfView(Picture):
 
     chosen = Signal(str)
 
-    def __init__(self, look: Look, catalog: Catalog) -> None:
+    def __init__(self, look: Look, catalog: Callable[[], Catalog]) -> None:
         super().__init__(look)
         self._catalog = catalog
         self._shelf = Shelf()
@@ -84,7 +86,7 @@ class ShelfView(Picture):
             self.place(box, unit.tag)
 
     def _bay(self, painter: QPainter, box: QRectF, unit: Unit) -> None:
-        look, drive = self.look, self._catalog.drives.get(unit.drive_key)
+        look, drive = self.look, self._catalog().drives.get(unit.drive_key)
         is_chosen = unit.tag == self.tag
         painter.setPen(QPen(look.color("copper" if is_chosen else "line"), 2 if is_chosen else 1))
         painter.setBrush(look.color("panel"))

@@ -18,7 +18,7 @@ from vastcellar.services.runs.run_rows import RUN_HEADERS, run_rows
 from vastcellar.ui.models.text_table import TextTable
 from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.stations.cellar.shelf_view import ShelfView
-from vastcellar.ui.stations.cellar.unit_dialog import UnitDialog
+from vastcellar.ui.stations.cellar.unit_dialog import UnitDialog, UnitEntry
 from vastcellar.ui.stations.plugged_row import PluggedRow
 from vastcellar.ui.widgets.cards import card, label, row
 
@@ -32,7 +32,7 @@ class CellarStation(QWidget):
         self.title = label("Shelf", "title")
         self.subtitle = label(kind="soft")
         self.plugged = PluggedRow(workbench)
-        self.shelf = ShelfView(workbench.look, workbench.catalog)
+        self.shelf = ShelfView(workbench.look, lambda: workbench.catalog)
         self.unit_title = label(kind="head")
         self.unit_line = label(kind="soft", wraps=True)
         self.runs = TextTable(RUN_HEADERS)
@@ -122,11 +122,14 @@ class CellarStation(QWidget):
         """Return the dialog that asks for a unit, or for what is now known of one."""
         workbench = self._workbench
 
-        def keep(unit: Unit) -> None:
-            workbench.keep_unit(unit, known)
+        def keep(entry: UnitEntry) -> None:
+            unit, own = entry.kept
+            workbench.keep_unit(unit, known, own)
             self.shelf.tag = unit.tag.strip()
 
-        return UnitDialog(self, workbench.look.numbers, workbench.catalog, known, keep)
+        is_demo = workbench.workplace.is_demo
+        numbers, catalog = workbench.look.numbers, workbench.catalog
+        return UnitDialog(self, numbers, catalog, known, keep, describes=not is_demo)
 
     def _ask_new(self) -> None:
         self.dialog().exec()

@@ -4,7 +4,9 @@ Text at 150 % is the whole window at 1.5: what is left of a screen is two thirds
 """
 
 import pytest
-from PySide6.QtWidgets import QDialog
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QDialog, QLabel
 
 from fitting import misfits
 from vastcellar.ui.look import DARK, LIGHT
@@ -82,6 +84,81 @@ def test_no_dialog_is_larger_than_the_screen_or_cut(app, qtbot, size):
         assert not misfits(dialog), dialog.windowTitle()
         assert dialog.width() <= size[0] and dialog.height() <= size[1], dialog.windowTitle()
         dialog.close()
+
+
+@pytest.mark.parametrize("size", [(1280, 800), (1920, 1080)])
+def test_nothing_scrolls_where_there_is_room(app, qtbot, size):
+    """On a usual screen each station stands whole, with the sums beside it."""
+    resize(app, qtbot, size)
+    for view in walk(app, qtbot):
+        area = app.window.stage.currentWidget()
+        bars = area.horizontalScrollBar(), area.verticalScrollBar()
+        assert not any(bar.maximum() for bar in bars), view
+
+
+def test_the_drawer_folds_by_itself_and_stays_as_somebody_wants_it(app, qtbot):
+    """Narrow it goes, wide it comes back; F2 and a click on a figure outrank the width."""
+    drawer = app.window.drawer
+    resize(app, qtbot, (1280, 800))
+    assert drawer.isVisible()
+    resize(app, qtbot, (1000, 700))
+    assert not drawer.isVisible()
+    resize(app, qtbot, (1280, 800))
+    assert drawer.isVisible()
+    app.window.toggle_drawer()
+    resize(app, qtbot, (1400, 800))
+    assert not drawer.isVisible()
+    app.workbench.sum_asked.emit("need")
+    resize(app, qtbot, (1000, 700))
+    assert drawer.isVisible()
+
+
+def test_the_drawer_has_the_sums_of_its_station_and_all_of_each(app, qtbot):
+    """Need in Shoot, margin in Match, the chosen unit on the shelf; none of it is shortened."""
+    firsts = {"shoot": "Need", "match": "Margin", "cellar": "C-05: room and wear"}
+    for key, title in firsts.items():
+        app.window.show_station(key)
+        qtbot.wait(50)
+        app.window.grab()
+        views = [view for view in app.window.drawer._views if view.isVisible()]
+        assert views[0].accessibleName().startswith(title)
+        assert not any(view.cut_texts for view in views)
+    app.workbench.sum_asked.emit("guarantee")
+    assert app.window.drawer._views[0].accessibleName().startswith("Guaranteed classes")
+
+
+def test_help_says_what_each_station_answers_with_its_keys(app, qtbot):
+    """F1 on every station: its own words, the marks in words too, and nothing cut."""
+    for entry in STATIONS:
+        app.window.show_station(entry.key)
+        QTest.keyClick(app.window, Qt.Key.Key_F1)
+        panel = app.window.help_panel
+        qtbot.waitUntil(panel.isVisible)
+        qtbot.wait(30)
+        said = [each.text() for each in panel.findChildren(QLabel)]
+        assert entry.title in said and entry.purpose in said
+        assert all(f"· {answer}" in said for answer in entry.answers)
+        assert all(key in said for key, _ in entry.keys)
+        assert any(text.startswith("falls short") for text in said)
+        assert not misfits(panel)
+
+
+def test_every_empty_station_has_its_next_step_to_press(start, qtbot):
+    """From nothing: Match leads to Shoot, Cellar to Prove, Shoot to its first camera."""
+    app = start(demo=False)
+    match = app.window.station("match")
+    qtbot.mouseClick(match.next_step.buttons[0], Qt.MouseButton.LeftButton)
+    assert app.window.rail.buttons["shoot"].isChecked()
+    cellar = app.window.station("cellar")
+    qtbot.mouseClick(cellar.next_step.buttons[0], Qt.MouseButton.LeftButton)
+    assert app.window.rail.buttons["prove"].isChecked()
+    prove = app.window.station("prove")
+    assert prove.measure.form.target.browse.isVisibleTo(prove)
+    assert prove.measure.form.test.kind == "write"
+    shoot = app.window.station("shoot")
+    shoot.add_camera()
+    qtbot.waitUntil(lambda: app.workbench.judgement is not None)
+    assert not match.next_step.isVisibleTo(match)
 
 
 def test_a_text_that_does_not_fit_is_found(app, qtbot):

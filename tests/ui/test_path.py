@@ -32,9 +32,8 @@ def choose(station, name, text):
 
 def open_station(app, qtbot, key, name):
     QTest.keyClick(app.window, key, Qt.KeyboardModifier.ControlModifier)
-    stage = app.window.stage
-    qtbot.waitUntil(lambda: type(stage.currentWidget()).__name__ == name)
-    return stage.currentWidget()
+    qtbot.waitUntil(lambda: type(app.window.open_station).__name__ == name)
+    return app.window.open_station
 
 
 def test_from_the_shoot_to_a_proved_unit_that_is_there_after_a_restart(start, qtbot):
@@ -42,7 +41,7 @@ def test_from_the_shoot_to_a_proved_unit_that_is_there_after_a_restart(start, qt
     window = app.window
 
     # Shoot: camera B is picked, its take is typed in another unit; the need follows at once.
-    shoot = app.window.stage.currentWidget()
+    shoot = app.window.open_station
     qtbot.mouseClick(window.need_bar.tabs[1], Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: shoot.head.title.text() == "B Second")
     assert shoot.head.needed.text == "122 MB/s"

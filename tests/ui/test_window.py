@@ -175,7 +175,7 @@ def test_every_station_opens_by_key_and_the_unbuilt_say_what_they_will_do(app, q
             app.window, getattr(Qt.Key, f"Key_{number}"), Qt.KeyboardModifier.ControlModifier
         )
         qtbot.waitUntil(
-            lambda key=entry.key: app.window.stage.currentWidget() is app.window._stations.get(key)
+            lambda key=entry.key: app.window.open_station is app.window._stations.get(key)
         )
         assert app.window.rail.buttons[entry.key].isChecked()
         if entry.make is None:
@@ -231,8 +231,14 @@ def test_a_long_camera_list_scrolls_and_an_empty_shoot_says_what_to_do(start, qt
     app.menu.new()
     qtbot.waitUntil(lambda: len(app.window.need_bar.tabs) == 0)
     qtbot.waitUntil(lambda: shoot._pages.currentIndex() == 1)
-    assert "Add one in Shoot" in app.window.station("match").subtitle.text()
-    assert "Add a camera in Shoot" in app.window.station("prove").measure.subtitle.text()
+    match = app.window.station("match")
+    assert match.next_step.isVisibleTo(match)
+    form = app.window.station("prove").measure.form
+    assert form.target.is_folder and "Choose a folder on the drive" in form.plan_line.text()
+    form.target.rig_choice.setChecked(True)
+    form.plan()
+    assert "A real drive needs none" in form.plan_line.text()
+    assert not form.start_button.isEnabled()
 
 
 def test_a_drive_that_doesnt_fit_delivers_nothing_and_says_why(app, qtbot):

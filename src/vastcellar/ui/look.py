@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from PySide6.QtCore import QLocale, QObject, Signal
-from PySide6.QtGui import QColor, QFont, QFontDatabase
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
 
 from vastcellar.core.evidence import Verdict
 from vastcellar.core.units import NumberFormat
@@ -146,6 +146,34 @@ class Look(QObject):
         return self.color(f"{name}_text" if text and name != "soft" else name)
 
 
+def qt_palette(look: Look) -> QPalette:
+    """Return the colours that Qt's style takes where no style sheet says otherwise.
+
+    Without them focus and selection are drawn in the desktop's own colour.
+    """
+    made, role = QPalette(), QPalette.ColorRole
+    for which, name in (
+        (role.Window, "ground"),
+        (role.Base, "panel"),
+        (role.AlternateBase, "ground"),
+        (role.Button, "panel"),
+        (role.WindowText, "ink"),
+        (role.Text, "ink"),
+        (role.ButtonText, "ink"),
+        (role.PlaceholderText, "soft"),
+        (role.Highlight, "copper"),
+        (role.HighlightedText, "on_copper"),
+        (role.Accent, "copper"),
+        (role.Link, "copper_text"),
+        (role.ToolTipBase, "panel"),
+        (role.ToolTipText, "ink"),
+    ):
+        made.setColor(which, look.color(name))
+    for which in (role.WindowText, role.Text, role.ButtonText):
+        made.setColor(QPalette.ColorGroup.Disabled, which, look.color("soft"))
+    return made
+
+
 def style_sheet(look: Look) -> str:
     """Return the style of Qt's own widgets in the palette of *look*."""
     p = look.palette
@@ -157,6 +185,7 @@ def style_sheet(look: Look) -> str:
     QLabel#soft {{ color: {p.soft}; font-family: "{CONDENSED}"; font-size: 13px; }}
     QLabel#title {{ font-size: 22px; font-weight: 600; }}
     QLabel#head {{ font-size: 15px; font-weight: 600; }}
+    QLabel#key {{ font-weight: 600; font-family: "{CONDENSED}"; }}
     QLabel#ghost {{ color: {p.moss_text}; font-weight: 500; font-size: 13px; }}
     QLabel#wrong {{ color: {p.brick_text}; font-family: "{CONDENSED}"; font-size: 13px; }}
     QLineEdit, QComboBox, QSpinBox {{

@@ -52,6 +52,8 @@ class Workbench(QObject):
     calibrated = Signal(object)
     """Calibrated, or the VastCellarError that stood in its way."""
     trouble = Signal(object)
+    station_asked = Signal(str)
+    """Another station is the next step: its key."""
     measure_asked = Signal()
     """A plugged-in device is to be measured: ``to_measure``."""
     unit_made = Signal(object)

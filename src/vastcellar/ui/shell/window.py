@@ -4,29 +4,31 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QSettings, Qt, Signal
+from PySide6.QtCore import QSettings, Signal
 from PySide6.QtGui import QCloseEvent, QKeySequence, QResizeEvent, QShortcut, QShowEvent
 from PySide6.QtWidgets import (
+    QApplication,
     QHBoxLayout,
     QMainWindow,
-    QScrollArea,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
-from vastcellar.ui.look import DARK, LIGHT, Look, style_sheet
+from vastcellar.ui.look import DARK, LIGHT, Look, qt_palette, style_sheet
 from vastcellar.ui.shell.job_strip import JobStrip
 from vastcellar.ui.shell.need_bar import NeedBar
 from vastcellar.ui.shell.rail import Rail
 from vastcellar.ui.shell.sums_drawer import SumsDrawer
-from vastcellar.ui.stations.station_list import STATIONS
+from vastcellar.ui.stations.station_list import STATIONS, StationEntry
 from vastcellar.ui.stations.unbuilt import UnbuiltStation
+from vastcellar.ui.widgets.stage_area import StageArea
 
 if TYPE_CHECKING:
     # Loaded with the catalog or when it is first asked for: the first window does without.
     from vastcellar.ui.models.jobs import Jobs
     from vastcellar.ui.models.workbench import Workbench
+    from vastcellar.ui.shell.help_panel import HelpPanel
     from vastcellar.ui.shell.quick_sum_panel import QuickSumPanel
 
 
@@ -45,7 +47,7 @@ class MainWindow(QMainWindow):
         self._workbench: Workbench | None = None
         self._jobs: Jobs | None = None
         self._stations: dict[str, QWidget] = {}
-        self._areas: dict[str, QScrollArea] = {}
+        self._areas: dict[str, StageArea] = {}
         self.setWindowTitle("Vast Cellar")
         self.resize(1280, 800)
         # Half of a small screen, or a whole one with its text half as large again.
@@ -62,6 +64,8 @@ class MainWindow(QMainWindow):
         self.rail.chosen.connect(self.show_station)
         self.rail.show_chosen("shoot")
         self.stage.setFocus()
+        self.help_panel: HelpPanel | None = None
+        QShortcut(QKeySequence("F1"), self, self.show_help)
         QShortcut(QKeySequence("F2"), self, self.toggle_drawer)
         QShortcut(QKeySequence("Esc"), self, self.job_strip.cancel_job)
         QShortcut(QKeySequence("Ctrl+K"), self, self.toggle_quick_sum)
@@ -91,6 +95,7 @@ class MainWindow(QMainWindow):
 
     def _restyle(self) -> None:
         self.setStyleSheet(style_sheet(self.look))
+        QApplication.setPalette(qt_palette(self.look))
 
     def attach(self, workbench: Workbench, jobs: Jobs) -> None:
         """Fill the window with *workbench*; the station that was chosen opens."""
@@ -106,12 +111,12 @@ class MainWindow(QMainWindow):
         workbench.judged.connect(self._fit_drawer)
         workbench.shelf_changed.connect(self._show_states)
         workbench.trouble.connect(self._on_trouble)
+        workbench.station_asked.connect(self.show_station)
         workbench.measure_asked.connect(lambda: self.show_station("prove"))
         workbench.document.trouble.connect(self._on_trouble)
         workbench.document.file_changed.connect(self._show_title)
         workbench.document.changed.connect(self._show_title)
-        chosen = next(key for key, button in self.rail.buttons.items() if button.isChecked())
-        self.show_station(chosen)
+        self.show_station(self._open_entry.key)
         self._show_title()
 
     def _show_title(self) -> None:
@@ -134,22 +139,25 @@ class MainWindow(QMainWindow):
             else:
                 station = entry.make(self._workbench, self._jobs)
             self._stations[key] = station
-            # Where the window is smaller than what must be read, it scrolls: nothing is cut.
-            area = QScrollArea()
-            area.setObjectName("stage")
-            area.setWidgetResizable(True)
-            area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
             station.setObjectName("inside")
-            area.setWidget(station)
+            area = StageArea(station)
             self._areas[key] = area
             self.stage.addWidget(area)
         self.stage.setCurrentWidget(self._areas[key])
+        if self.help_panel is not None and self.help_panel.isVisible():
+            self.help_panel.show_station(self._open_entry)
         self.drawer.show_for(next(entry.sums for entry in STATIONS if entry.key == key))
 
     def station(self, key: str) -> QWidget:
         """Open the station *key* and return it."""
         self.show_station(key)
         return self._stations[key]
+
+    @property
+    def open_station(self) -> QWidget | None:
+        """The station that is shown, None before the first one is."""
+        area = self.stage.currentWidget()
+        return area.widget() if isinstance(area, StageArea) else None
 
     def _show_states(self) -> None:
         from vastcellar.services.words.verdict_wording import short_verdict
@@ -187,6 +195,21 @@ class MainWindow(QMainWindow):
             self.quick_sum.close_panel()
         else:
             self.quick_sum.open()
+
+    def show_help(self) -> None:
+        """Show what the open station answers, its keys, and the marks."""
+        if self.help_panel is None:
+            from vastcellar.ui.shell.help_panel import HelpPanel
+
+            self.help_panel = HelpPanel(self, self.look)
+            self.help_panel.setMaximumHeight(max(self.height(), 420))
+        self.help_panel.show_station(self._open_entry)
+        self.help_panel.show()
+        self.help_panel.raise_()
+
+    @property
+    def _open_entry(self) -> StationEntry:
+        return next(each for each in STATIONS if self.rail.buttons[each.key].isChecked())
 
     def toggle_drawer(self) -> None:
         """Show or hide the sums, from now on whatever the window's width is."""

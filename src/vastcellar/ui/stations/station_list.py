@@ -23,6 +23,10 @@ class StationEntry:
     make: Callable[[Workbench, Jobs], QWidget] | None
     sums: tuple[str, ...] = ()
     """Which sums the drawer has beside it, in their order; any other comes when it is asked for."""
+    answers: tuple[str, ...] = ()
+    """What can be found out here, for the help."""
+    keys: tuple[tuple[str, str], ...] = ()
+    """Its own keys, and what each does."""
 
 
 # Stations are imported when they are first shown: the first window needs none of them.
@@ -51,18 +55,65 @@ def _cellar(workbench: Workbench, jobs: Jobs) -> QWidget:
 
 
 STATIONS = (
-    StationEntry("shoot", "Shoot", "What will be recorded, and what that needs.", _shoot,
-                 ("need", "take", "day", "copies", "guarantee")),
-    StationEntry("match", "Match", "Which drive, case, cable and port deliver it.", _match,
-                 ("margin", "link", "cache", "heat", "need")),
+    StationEntry(
+        "shoot",
+        "Shoot",
+        "What will be recorded, and what that needs.",
+        _shoot,
+        sums=("need", "take", "day", "copies", "guarantee"),
+        answers=(
+            "How many MB/s must never be missed, and which card classes and links stand above it",
+            "How long a medium lasts, how many are needed, and when each is full",
+            "Whether material and copies fit, day by day",
+            "What if: another frame rate or codec beside the plan, which stays",
+        ),
+        keys=(
+            ("Ctrl+Shift+A", "add a camera"),
+            ("Ctrl+I", "what if, or drop it"),
+            ("← →", "in the day: roll half an hour less or more"),
+            ("↑ ↓", "in the day: the camera before or after"),
+        ),
+    ),
+    StationEntry(
+        "match",
+        "Match",
+        "Which drive, case, cable and port deliver it.",
+        _match,
+        sums=("margin", "link", "cache", "heat", "need"),
+        answers=(
+            "Will it hold to the end of the longest take, and which stage is the narrowest",
+            "When the fast cache is full and when it gets too hot, at this room temperature",
+            "Which single change makes it hold, cheapest first",
+            "Everything that could be recorded to, and the same drive on every computer",
+        ),
+        keys=(
+            ("← →", "in the candidates: the next one in price"),
+            ("Enter", "on a change: take it; undo brings the old one back"),
+        ),
+    ),
     StationEntry(
         "build",
         "Build",
         "Will check which parts fit, and lead through assembly, first format and label.",
         None,
     ),
-    StationEntry("prove", "Prove", "Measure it.", _prove,
-                 ("proof", "margin", "need", "cache", "heat")),
+    StationEntry(
+        "prove",
+        "Prove",
+        "Measure it.",
+        _prove,
+        sums=("proof", "margin", "need", "cache", "heat"),
+        answers=(
+            "What a plugged-in drive does: no camera, setup or unit is needed first",
+            "What lasts past the cache and in the heat, what slowed it, and on what evidence",
+            "Which cameras it holds, and for how long",
+            "Whether a whole take gets through, frame by frame; whether a card holds what it says",
+        ),
+        keys=(
+            ("F5", "start what is planned"),
+            ("← → Enter", "in “plugged in”: choose a device, measure it"),
+        ),
+    ),
     StationEntry(
         "roll",
         "Roll",
@@ -75,5 +126,17 @@ STATIONS = (
         "Will work out how many streams disks, hub and network carry for the editors.",
         None,
     ),
-    StationEntry("cellar", "Cellar", "The record of every unit.", _cellar, ("unit",)),
-)  # fmt: skip
+    StationEntry(
+        "cellar",
+        "Cellar",
+        "The record of every unit.",
+        _cellar,
+        sums=("unit",),
+        answers=(
+            "What is plugged in, how it links, and which unit it is",
+            "How full and how worn every unit is, and what was proved of it",
+            "Every run of a unit, with its conditions",
+        ),
+        keys=(("← → ↑ ↓", "on the shelf: choose a unit; drag it onto a camera to record to it"),),
+    ),
+)

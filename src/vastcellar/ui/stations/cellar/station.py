@@ -21,6 +21,7 @@ from vastcellar.ui.stations.cellar.shelf_view import ShelfView
 from vastcellar.ui.stations.cellar.unit_dialog import UnitDialog, UnitEntry
 from vastcellar.ui.stations.plugged_row import PluggedRow
 from vastcellar.ui.widgets.cards import card, label, row
+from vastcellar.ui.widgets.next_step import NextStep
 
 
 class CellarStation(QWidget):
@@ -82,8 +83,21 @@ class CellarStation(QWidget):
         scroll.setWidgetResizable(True)
         scroll.setWidget(self.shelf)
         scroll.setMinimumHeight(190)
+        self._bays = scroll
         layout.addWidget(scroll, 7)
+        self.next_step = NextStep(
+            "No unit yet",
+            "Plug a drive or card in and measure it: it becomes a unit with one click. Or describe "
+            "one that you have. What is proved of it is kept here.",
+            "Measure a drive",
+            "Add a unit …",
+        )
+        measure, add = self.next_step.buttons
+        measure.clicked.connect(lambda: self._workbench.station_asked.emit("prove"))
+        add.clicked.connect(self._ask_new)
+        layout.addWidget(self.next_step, 7)
         frame, inside = card()
+        self._unit_card = frame
         head = row(self.unit_title)
         head.addWidget(self.forget_button)
         head.addWidget(self.release_button)
@@ -105,6 +119,10 @@ class CellarStation(QWidget):
             "Water: how full. Bar: rated endurance used. Solid square: measured."
         )
         self.shelf.show_shelf(shelf)
+        is_empty = not shelf.units
+        self.next_step.setVisible(is_empty)
+        self._bays.setVisible(not is_empty)
+        self._unit_card.setVisible(not is_empty)
         self._show_unit(self.shelf.tag)
 
     def _assign(self) -> None:

@@ -45,7 +45,7 @@ class CandidateMap(Picture):
         self._rows = np.empty(0, dtype=np.int64)
         self.row = -1
         self._pinned: tuple[int, ...] = ()
-        self.setMinimumHeight(220)
+        self.setMinimumHeight(190)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Candidates: price against sustained rate; arrows walk the front")
 

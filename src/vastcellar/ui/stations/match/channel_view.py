@@ -85,7 +85,7 @@ class ChannelView(Picture):
         super().__init__(look)
         self._judgement: Judgement | None = None
         self._ghost: Chain | None = None
-        self.setMinimumHeight(190)
+        self.setMinimumHeight(178)
 
     def sizeHint(self) -> QSize:
         return QSize(820, 204)

@@ -12,7 +12,7 @@ from vastcellar.ui.look import Look, font
 from vastcellar.ui.widgets.marks import draw_verdict
 from vastcellar.ui.widgets.picture import Picture, column
 
-_ROW_PX = 156.0
+_LEAST_ROW_PX, _MOST_ROW_PX = 156.0, 330.0
 _LABEL_PX = 168.0
 _CENTRE = Qt.AlignmentFlag.AlignHCenter
 
@@ -54,7 +54,7 @@ class HostsView(Picture):
         self.setObjectName("inside")
 
     def sizeHint(self) -> QSize:
-        return QSize(780, int(_ROW_PX * max(len(self._found), 1)))
+        return QSize(780, int(_LEAST_ROW_PX * max(len(self._found), 1)))
 
     def show_hosts(self, found: tuple[OnHost, ...], needed_bytes_per_s: float) -> None:
         """Draw the rows of *found*."""
@@ -69,8 +69,10 @@ class HostsView(Picture):
             return
         caps = [each.chain.at_first_bytes_per_s for each in self._found]
         highest = max([self._needed * 1.6, *(cap * 1.3 for cap in caps)])
+        # Few computers have the page between them.
+        row_px = min(max(self.height() / len(self._found), _LEAST_ROW_PX), _MOST_ROW_PX)
         for index, each in enumerate(self._found):
-            self._host(painter, QRectF(0, index * _ROW_PX, self.width(), _ROW_PX), each, highest)
+            self._host(painter, QRectF(0, index * row_px, self.width(), row_px), each, highest)
 
     def _host(self, painter: QPainter, box: QRectF, each: OnHost, highest: float) -> None:
         look, numbers, chain = self.look, self.look.numbers, each.chain
@@ -97,7 +99,7 @@ class HostsView(Picture):
             self.write(
                 painter, place, text, color="ochre_text" if is_missing else "soft", size_px=12
             )
-        area = QRectF(_LABEL_PX, box.top() + 22, box.width() - _LABEL_PX - 76, _ROW_PX - 82)
+        area = QRectF(_LABEL_PX, box.top() + 22, box.width() - _LABEL_PX - 76, box.height() - 82)
         if chain.problem:
             self.write(painter, area, chain.problem, color="brick_text")
             return

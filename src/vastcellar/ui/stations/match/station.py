@@ -17,6 +17,7 @@ from vastcellar.ui.stations.match.candidates_page import CandidatesPage
 from vastcellar.ui.stations.match.chain_page import ChainPage
 from vastcellar.ui.stations.match.hosts_view import HostsView
 from vastcellar.ui.widgets.cards import OneLine, card, label, row
+from vastcellar.ui.widgets.next_step import NextStep
 from vastcellar.ui.widgets.tabs import tab_group
 from vastcellar.ui.widgets.verdict_line import VerdictLine
 
@@ -70,6 +71,14 @@ class MatchStation(QWidget):
         for page in (self.chain_page, self.candidates, frame):
             self._pages.addWidget(page)
         layout.addWidget(self._pages, 1)
+        self.next_step = NextStep(
+            "Nothing to match yet",
+            "A camera says what must hold. With one, every drive, case, cable and port that could "
+            "take its longest take is found here.",
+            "Add a camera in Shoot",
+        )
+        self.next_step.buttons[0].clicked.connect(self._go_to_shoot)
+        layout.addWidget(self.next_step, 1)
 
     def _tabs(self) -> QHBoxLayout:
         group = tab_group(_PAGES, self)
@@ -86,9 +95,13 @@ class MatchStation(QWidget):
         """Show the subject's verdict as it is now."""
         workbench = self._workbench
         camera, judgement = workbench.subject, workbench.judgement
+        is_empty = camera is None or judgement is None
+        self.next_step.setVisible(is_empty)
+        for widget in (self.title, self.subtitle, self.verdict, self.reason, self._pages):
+            widget.setVisible(not is_empty)
+        for tab in self.tabs:
+            tab.setVisible(not is_empty)
         if camera is None or judgement is None:
-            self.title.setText("No camera yet")
-            self.subtitle.setText("Add one in Shoot (Ctrl+1)")
             return
         chain = judgement.chain
         where = f" on {chain.parts.name}" if chain else ""
@@ -99,6 +112,9 @@ class MatchStation(QWidget):
         self.verdict.show_verdict(*told_verdict(judgement, camera, workbench.look.numbers))
         self.reason.setText(reason(judgement, camera, workbench.look.numbers))
         self._show_hosts()
+
+    def _go_to_shoot(self) -> None:
+        self._workbench.station_asked.emit("shoot")
 
     def _show_hosts(self) -> None:
         workbench, camera, judgement = (

@@ -192,8 +192,11 @@ class PlanForm(QWidget):
 
     @property
     def can_start(self) -> bool:
-        """Whether it is clear what to write to: a folder, or a rig of the subject's setup."""
-        return self.target.has_folder if self.target.is_folder else self._has_setup
+        """Whether there can be something to write to: a folder, or a rig of the setup.
+
+        A folder that isn't named yet is said when the test is started.
+        """
+        return self.target.is_folder or self._has_setup
 
     @property
     def _has_setup(self) -> bool:

@@ -24,6 +24,7 @@ from vastcellar.ui.widgets.plots import (
 _MOST_POINTS = 900
 _LEVEL = 1e-3
 _STEP_UP = 1.3
+_LEAST_PX = 190
 _BLANK_BYTES_PER_S = 500e6
 """Height of a picture in which nothing is known yet."""
 
@@ -50,6 +51,7 @@ class TraceView(QWidget):
         layout.setSpacing(2)
         layout.addWidget(self._rates, 1)
         layout.addWidget(self._heat)
+        self.setMinimumHeight(_LEAST_PX)
         self._is_flat_out = False
         self._span = (0.0, 0.0)
         self._finding_items: list[object] = []

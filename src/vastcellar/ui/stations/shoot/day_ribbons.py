@@ -16,7 +16,7 @@ from vastcellar.services.shoot.planning import PlannedShoot
 from vastcellar.ui.look import Look, font
 from vastcellar.ui.widgets.picture import Picture, text_width
 
-_LEAST_ROW_PX, _MOST_ROW_PX = 62, 86
+_LEAST_ROW_PX, _MOST_ROW_PX = 62, 190
 _AXIS_PX = 22
 _LABEL_PX = 96.0
 _RIGHT_PX = 22.0

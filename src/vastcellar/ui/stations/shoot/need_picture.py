@@ -16,6 +16,7 @@ from vastcellar.ui.look import Look
 from vastcellar.ui.widgets.picture import Picture, column
 
 _LINK_KEYS = ("usb-5g", "usb-10g", "usb-20g")
+_WIDE_PX = 42
 _STEP_PX, _STEP_GAP_PX = 64.0, 10.0
 _CENTRE = Qt.AlignmentFlag.AlignHCenter
 
@@ -198,6 +199,7 @@ class NeedPicture(Picture):
             painter,
             caption,
             name,
+            size_px=13 if width >= _WIDE_PX else 12,
             weight=600 if is_in_use else 500,
             color="copper_text" if is_in_use else "ink",
             align=_CENTRE,

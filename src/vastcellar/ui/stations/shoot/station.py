@@ -31,6 +31,7 @@ from vastcellar.ui.stations.shoot.need_picture import NeedPicture
 from vastcellar.ui.stations.shoot.shoot_form import ShootForm
 from vastcellar.ui.stations.shoot.subject_head import SubjectHead
 from vastcellar.ui.widgets.cards import card, label, row
+from vastcellar.ui.widgets.next_step import NextStep
 
 
 class ShootStation(QWidget):
@@ -124,7 +125,7 @@ class ShootStation(QWidget):
 
     def _inputs(self) -> QFrame:
         inputs, inside = card()
-        inputs.setFixedWidth(316)
+        inputs.setFixedWidth(310)
         inside.setContentsMargins(12, 10, 8, 10)
         self._forms = QStackedWidget()
         camera = QWidget()
@@ -164,18 +165,16 @@ class ShootStation(QWidget):
         return row(self.add_button, self.duplicate_button, self.remove_button, spacing=6)
 
     def _empty_page(self) -> QWidget:
-        page = QWidget()
-        layout = QVBoxLayout(page)
-        layout.addStretch(1)
-        layout.addWidget(label("No camera yet", "title"))
-        layout.addWidget(
-            label("Add one: its need appears at once, and Match finds what holds it.", "soft")
+        page = NextStep(
+            "No camera yet",
+            "Add one: its need appears at once, and Match finds what holds it. To find out what a "
+            "drive does, none is needed.",
+            "Add the first camera",
+            "Measure a drive",
         )
-        button = QPushButton("Add the first camera")
-        button.setObjectName("act")
-        button.clicked.connect(self.add_camera)
-        layout.addLayout(row(button))
-        layout.addStretch(2)
+        add, measure = page.buttons
+        add.clicked.connect(self.add_camera)
+        measure.clicked.connect(lambda: self._workbench.station_asked.emit("prove"))
         return page
 
     def _connect(self) -> None:

@@ -4,12 +4,12 @@ Text at 150 % is the whole window at 1.5: what is left of a screen is two thirds
 """
 
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QSettings, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QDialog, QLabel
 
 from fitting import misfits
-from vastcellar.ui.look import DARK, LIGHT
+from vastcellar.ui.look import DARK, LIGHT, TEXT_SETTING, text_percent
 from vastcellar.ui.shell.own_drive_dialog import OwnDriveDialog
 from vastcellar.ui.stations.shoot.own_codec_dialog import OwnCodecDialog
 from vastcellar.ui.stations.station_list import STATIONS
@@ -159,6 +159,22 @@ def test_every_empty_station_has_its_next_step_to_press(start, qtbot):
     shoot.add_camera()
     qtbot.waitUntil(lambda: app.workbench.judgement is not None)
     assert not match.next_step.isVisibleTo(match)
+
+
+def test_the_size_of_text_is_chosen_in_the_menu_and_kept(app, start, places):
+    """150 % stands in the settings for the next start; nonsense there counts as the usual."""
+    sizes = {action.text(): action for action in app.menu.text_sizes.actions()}
+    assert [text for text, action in sizes.items() if action.isChecked()] == ["100 %"]
+    sizes["150 %"].trigger()
+    assert "150 % from the next start on" in app.window.job_strip.text.text()
+    assert app.window.text_percent == 150
+    app.close()
+    file = places.config / "window.ini"
+    settings = QSettings(str(file), QSettings.Format.IniFormat)
+    assert text_percent(settings) == 150
+    for wrong in ("900", "-1", "[[[", ""):
+        settings.setValue(TEXT_SETTING, wrong)
+        assert text_percent(settings) == 100
 
 
 def test_a_text_that_does_not_fit_is_found(app, qtbot):

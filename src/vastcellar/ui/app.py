@@ -15,7 +15,7 @@ from PySide6.QtWidgets import QApplication, QMessageBox
 
 from vastcellar.core.errors import VastCellarError
 from vastcellar.services.workplace.folders import Folders, folders
-from vastcellar.ui.look import DARK, LIGHT, Look, Palette, font, load_fonts
+from vastcellar.ui.look import DARK, LIGHT, Look, Palette, font, load_fonts, text_percent
 from vastcellar.ui.shell.window import MainWindow
 from vastcellar.ui.widgets.plain import PlainTips, plain_box
 
@@ -96,7 +96,7 @@ class Application(QObject):
         sys.setswitchinterval(_SWITCH_S)
         self.places = places or folders(demo=demo)
         self._demo, self._shoot_path = demo, shoot_path
-        settings = QSettings(str(self.places.config / "window.ini"), QSettings.Format.IniFormat)
+        settings = _settings(self.places)
         self.look = look or Look(_palette(settings))
         self.window = MainWindow(self.look, settings)
         self.workbench: Workbench | None = None
@@ -179,6 +179,10 @@ class Application(QObject):
             self.workbench.workplace.close()
 
 
+def _settings(places: Folders) -> QSettings:
+    return QSettings(str(places.config / "window.ini"), QSettings.Format.IniFormat)
+
+
 def _palette(settings: QSettings) -> Palette:
     chosen = settings.value("look", "")
     if chosen in ("light", "dark"):
@@ -242,8 +246,11 @@ def run_window(*, demo: bool, shoot_path: Path | None) -> int:
             "Start it in a desktop session, or use a command such as: vast-cellar need SHOOT.\n"
         )
         return 1
+    places = folders(demo=demo)
+    # Qt takes a scale before it starts, and never again; one set from outside counts.
+    os.environ.setdefault("QT_SCALE_FACTOR", str(text_percent(_settings(places)) / 100))
     qt = prepare_qt(sys.argv[:1])
-    application = Application(demo=demo, shoot_path=shoot_path)
+    application = Application(demo=demo, shoot_path=shoot_path, places=places)
     application.start()
     code = qt.exec()
     application.close()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import lru_cache
 
-from PySide6.QtCore import QLocale, QObject, Signal
+from PySide6.QtCore import QLocale, QObject, QSettings, Signal
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
 
 from vastcellar.core.evidence import Verdict
@@ -38,6 +38,11 @@ class Palette:
     water: str
     stone: str
     chosen: str
+
+
+TEXT_SETTING = "text_percent"
+TEXT_SIZES = (100, 125, 150)
+"""In per cent: text, and everything beside it in proportion."""
 
 
 LIGHT = Palette(
@@ -146,6 +151,15 @@ class Look(QObject):
         return self.color(f"{name}_text" if text and name != "soft" else name)
 
 
+def text_percent(settings: QSettings) -> int:
+    """Return the chosen size of text; the usual one where the setting is none of ours."""
+    try:
+        percent = int(str(settings.value(TEXT_SETTING, TEXT_SIZES[0])))
+    except ValueError:
+        return TEXT_SIZES[0]
+    return percent if percent in TEXT_SIZES else TEXT_SIZES[0]
+
+
 def qt_palette(look: Look) -> QPalette:
     """Return the colours that Qt's style takes where no style sheet says otherwise.
 
@@ -238,6 +252,7 @@ def style_sheet(look: Look) -> str:
     }}
     QSlider::handle:horizontal:focus {{ border-color: {p.copper}; }}
     QScrollArea, QScrollArea > QWidget > QWidget#inside {{ background: transparent; border: none; }}
+    QAbstractScrollArea::corner {{ background: transparent; border: none; }}
     QScrollBar:vertical {{ background: transparent; width: 8px; }}
     QScrollBar:horizontal {{ background: transparent; height: 6px; }}
     QScrollBar::handle {{ background: {p.line}; border-radius: 3px; min-height: 24px; }}

@@ -7,7 +7,7 @@ from datetime import datetime
 from pathlib import Path
 
 from PySide6.QtCore import QLocale, QObject
-from PySide6.QtGui import QAction, QKeySequence
+from PySide6.QtGui import QAction, QActionGroup, QKeySequence
 from PySide6.QtWidgets import QFileDialog, QMenu, QMessageBox
 
 from vastcellar.core.errors import VastCellarError
@@ -19,6 +19,7 @@ from vastcellar.services.shoot.shoots import (
     recent_shoots,
 )
 from vastcellar.services.workplace.exports import save_bytes
+from vastcellar.ui.look import TEXT_SIZES
 from vastcellar.ui.models.document import ShootDocument
 from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.shell.window import MainWindow
@@ -60,7 +61,9 @@ class ShootMenu(QObject):
         self.dark_action = self._add(menu, "Dark look", "Ctrl+D", self._toggle_dark)
         self.dark_action.setCheckable(True)
         self.dark_action.setChecked(window.look.palette.name == "dark")
+        self._add_text_sizes(menu)
         self._add(menu, "Sums", "", window.toggle_drawer)
+        self._add(menu, "Help", "", window.show_help)
         menu.addSeparator()
         self._add(menu, "Quit", QKeySequence.StandardKey.Quit, self._quit)
         window.need_bar.shoot_button.setMenu(menu)
@@ -83,6 +86,18 @@ class ShootMenu(QObject):
         action.triggered.connect(slot)
         self._window.addAction(action)  # so that its shortcut works while the menu is shut
         return action
+
+    def _add_text_sizes(self, menu: QMenu) -> None:
+        sizes = menu.addMenu("Text size")
+        group = QActionGroup(self)
+        for percent in TEXT_SIZES:
+            action = sizes.addAction(f"{percent} %")
+            action.setCheckable(True)
+            action.setChecked(percent == self._window.text_percent)
+            action.setData(percent)
+            group.addAction(action)
+        group.triggered.connect(lambda action: self._window.set_text_percent(action.data()))
+        self.text_sizes = group
 
     def _quit(self) -> None:
         self._window.close()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QSettings, Signal
+from PySide6.QtCore import QSettings, QSize, Signal
 from PySide6.QtGui import QCloseEvent, QKeySequence, QResizeEvent, QShortcut, QShowEvent
 from PySide6.QtWidgets import (
     QApplication,
@@ -15,7 +15,16 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from vastcellar.ui.look import DARK, LIGHT, Look, qt_palette, style_sheet
+from vastcellar.ui.look import (
+    DARK,
+    LIGHT,
+    TEXT_SETTING,
+    TEXT_SIZES,
+    Look,
+    qt_palette,
+    style_sheet,
+    text_percent,
+)
 from vastcellar.ui.shell.job_strip import JobStrip
 from vastcellar.ui.shell.need_bar import NeedBar
 from vastcellar.ui.shell.rail import Rail
@@ -35,6 +44,14 @@ if TYPE_CHECKING:
 _WIDTH_WITH_DRAWER_PX = 1200
 
 
+def within_screen(wanted: QSize) -> QSize:
+    """Return *wanted*, or as much of it as the screen has; without a screen it is *wanted*."""
+    screen = QApplication.primaryScreen()
+    if screen is None or QApplication.platformName() in ("offscreen", "minimal"):
+        return wanted
+    return wanted.boundedTo(screen.availableGeometry().size())
+
+
 class MainWindow(QMainWindow):
     """Shows at once, empty; ``attach`` fills it when catalog and cellar are read."""
 
@@ -49,7 +66,7 @@ class MainWindow(QMainWindow):
         self._stations: dict[str, QWidget] = {}
         self._areas: dict[str, StageArea] = {}
         self.setWindowTitle("Vast Cellar")
-        self.resize(1280, 800)
+        self.resize(within_screen(QSize(1280, 800)))
         # Half of a small screen, or a whole one with its text half as large again.
         self.setMinimumSize(640, 420)
         self.rail = Rail(look)
@@ -239,6 +256,17 @@ class MainWindow(QMainWindow):
         self.look.set_palette(DARK if dark else LIGHT)
         if self._settings is not None:
             self._settings.setValue("look", self.look.palette.name)
+
+    @property
+    def text_percent(self) -> int:
+        """How large text is from the next start on, in per cent."""
+        return text_percent(self._settings) if self._settings else TEXT_SIZES[0]
+
+    def set_text_percent(self, percent: int) -> None:
+        """Remember the size of text; Qt takes it up when the application starts."""
+        if self._settings is not None:
+            self._settings.setValue(TEXT_SETTING, percent)
+        self.job_strip.say(f"Text at {percent} % from the next start on.")
 
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)

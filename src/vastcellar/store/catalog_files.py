@@ -13,6 +13,7 @@ from vastcellar.core.errors import BadFileError, BadValueError
 from vastcellar.core.links.hubs import Hub
 from vastcellar.core.links.links import Cable, LinkMode, Port
 from vastcellar.core.parts.catalog import Catalog
+from vastcellar.core.parts.dimensions import BadPair, CaseInside, DriveSize, Pad, Screws
 from vastcellar.core.parts.file_systems import FileSystem
 from vastcellar.core.parts.parts import Case, Drive, Enclosure, Host, ThrottleStage, WriteBehaviour
 from vastcellar.core.parts.units import Unit
@@ -47,6 +48,11 @@ _FROM_FILES: tuple[Any, ...] = (
     AllowedMedium,
     Hub,
     FileSystem,
+    DriveSize,
+    CaseInside,
+    Screws,
+    Pad,
+    BadPair,
 )
 for _kind in _FROM_FILES:
     _kind.__pydantic_config__ = {"extra": "forbid"}
@@ -181,6 +187,8 @@ def load_catalog(extra: Iterable[Path] = ()) -> Catalog:
         cameras=merged["cameras"],
         hubs=merged["hubs"],
         file_systems=merged["file_systems"],
+        pads=merged["pads"],
+        bad_pairs=merged["bad_pairs"],
         currency=currency,
     )
 

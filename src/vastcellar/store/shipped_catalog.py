@@ -18,13 +18,21 @@ from typing import Any, Union, get_args, get_origin, get_type_hints
 from vastcellar.core.links.hubs import Hub
 from vastcellar.core.links.links import Cable, LinkMode
 from vastcellar.core.parts.catalog import Catalog
+from vastcellar.core.parts.dimensions import BadPair, Pad
 from vastcellar.core.parts.file_systems import FileSystem
 from vastcellar.core.parts.parts import Drive, Enclosure, Host
 from vastcellar.core.shoot.camera_models import CameraModel
 from vastcellar.core.shoot.formats import CodecFamily
 from vastcellar.data import data_path
 
-SHIPPED_FILES = ("links.json", "codecs.json", "parts.json", "cameras.json", "file-systems.json")
+SHIPPED_FILES = (
+    "links.json",
+    "codecs.json",
+    "parts.json",
+    "cameras.json",
+    "file-systems.json",
+    "builds.json",
+)
 CATALOG_SECTIONS: Mapping[str, type[Any]] = MappingProxyType(
     {
         "modes": LinkMode,
@@ -36,6 +44,8 @@ CATALOG_SECTIONS: Mapping[str, type[Any]] = MappingProxyType(
         "cameras": CameraModel,
         "hubs": Hub,
         "file_systems": FileSystem,
+        "pads": Pad,
+        "bad_pairs": BadPair,
     }
 )
 USUAL_CURRENCY = "EUR"

@@ -109,8 +109,12 @@ def _fits(bare: Sequence[Drive], cases: Sequence[Enclosure]) -> BoolArray:
     Few kinds of drive and few kinds of case are behind thousands: each pair of kinds is asked
     once, of the first of either kind.
     """
-    drive_kinds, of_drive = _kinds([(d.slot_protocol, d.form, d.is_double_sided) for d in bare])
-    case_kinds, of_case = _kinds([(c.slot_protocols, c.forms, c.takes_double_sided) for c in cases])
+    drive_kinds, of_drive = _kinds(
+        [(d.slot_protocol, d.form, d.is_double_sided, d.size) for d in bare]
+    )
+    case_kinds, of_case = _kinds(
+        [(c.slot_protocols, c.forms, c.takes_double_sided, c.inside) for c in cases]
+    )
     goes_in = np.array(
         [[not case_misfit(bare[d], cases[c]) for c in case_kinds] for d in drive_kinds], dtype=bool
     ).reshape(len(drive_kinds), len(case_kinds))

@@ -9,6 +9,7 @@ from typing import TypeVar
 from vastcellar.core.errors import UnknownPartError
 from vastcellar.core.links.hubs import Hub
 from vastcellar.core.links.links import Cable, LinkMode
+from vastcellar.core.parts.dimensions import BadPair, Pad
 from vastcellar.core.parts.file_systems import FileSystem
 from vastcellar.core.parts.parts import Drive, Enclosure, Host, case_misfit
 from vastcellar.core.parts.units import Unit
@@ -32,6 +33,8 @@ class Catalog:
     cameras: Mapping[str, CameraModel] = field(default_factory=dict)
     hubs: Mapping[str, Hub] = field(default_factory=dict)
     file_systems: Mapping[str, FileSystem] = field(default_factory=dict)
+    pads: Mapping[str, Pad] = field(default_factory=dict)
+    bad_pairs: Mapping[str, BadPair] = field(default_factory=dict)
 
     def codec(self, key: str) -> CodecFamily:
         """Return the codec family called *key*."""

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from enum import StrEnum
 from typing import TypeVar
 
 from vastcellar.core.checks import require_above_zero, require_between, require_not_negative
 from vastcellar.core.errors import BadValueError, UnknownPartError
+from vastcellar.core.evidence import Verdict
 from vastcellar.core.links.links import Port
+from vastcellar.core.parts.dimensions import CaseInside, DriveSize
+from vastcellar.core.parts.fitting import FitKind, goes_in
 
 T = TypeVar("T")
 
@@ -158,6 +162,8 @@ class Drive:
     """The computer that an internal disk belongs to."""
     source: str = "typical of its class; an invented part"
     note: str = ""
+    size: DriveSize | None = None
+    """Its measures; None where nothing but its form is known."""
     typical: WriteBehaviour | None = None
     """Of its class, where ``behaviour`` was fitted to the runs of one unit; None where not."""
 
@@ -252,6 +258,10 @@ class Enclosure:
     is_tool_less: bool = False
     is_sealed: bool = False
     warranty_years: float = 0.0
+    inside: CaseInside | None = None
+    """What it has room for; None where nothing but the forms it takes is known."""
+    kind: str = ""
+    """Which kind of build it is the case of; "" where that follows from what it takes."""
     source: str = "typical of its class; an invented part"
     note: str = ""
 
@@ -292,11 +302,19 @@ def case_misfit(drive: Drive, enclosure: Enclosure) -> str:
     """Say why *drive* does not go into *enclosure*, or return ""."""
     if not drive.needs_enclosure:
         return f"{drive.name} is closed and goes into no enclosure"
-    if drive.slot_protocol not in enclosure.slot_protocols:
-        speaks, takes = drive.slot_protocol.upper(), "/".join(enclosure.slot_protocols).upper()
-        return f"{drive.name} speaks {speaks}, {enclosure.name} takes {takes} only"
-    if drive.form and enclosure.forms and drive.form not in enclosure.forms:
-        return f"{drive.name} is a {drive.form}, {enclosure.name} takes {'/'.join(enclosure.forms)}"
-    if drive.is_double_sided and not enclosure.takes_double_sided:
-        return f"{drive.name} has chips on both sides, {enclosure.name} has room for one"
-    return ""
+    misfits = (fit for fit in goes_in(drive, enclosure) if fit.verdict is Verdict.FALLS_SHORT)
+    first = next(misfits, None)
+    return f"{drive.name} {_MISFITS[first.kind](drive, enclosure)}" if first else ""
+
+
+_MISFITS: dict[FitKind, Callable[[Drive, Enclosure], str]] = {
+    FitKind.PROTOCOL: lambda d, e: (
+        f"speaks {d.slot_protocol.upper()}, {e.name} takes "
+        f"{'/'.join(e.slot_protocols).upper()} only"
+    ),
+    FitKind.LENGTH: lambda d, e: f"is a {d.form}, {e.name} takes {'/'.join(e.forms)}",
+    FitKind.KEY: lambda d, e: f"has another notch than the slot of {e.name}",
+    FitKind.UNDER: lambda d, e: f"has chips on both sides, {e.name} has room for one",
+    FitKind.WIDTH: lambda d, e: f"is wider than {e.name}",
+    FitKind.BODY: lambda d, e: f"is higher than the bay of {e.name}",
+}

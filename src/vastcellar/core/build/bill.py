@@ -1,0 +1,106 @@
+"""The bill of materials: what is bought, what is reused, and what it comes to per anything."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from vastcellar.core.checks import require_not_negative
+
+TB = 1e12
+MB = 1e6
+
+
+@dataclass(frozen=True, slots=True)
+class BillLine:
+    """One thing that goes in, or is needed to put it in."""
+
+    name: str
+    price: float
+    kind: str = "part"
+    """"part", "consumable", "tool" or "print"."""
+    reused_from: str = ""
+    """The unit or place that it comes from: nothing is paid for it."""
+    delivery_days: float | None = None
+    """None where nobody knows."""
+
+    def __post_init__(self) -> None:
+        require_not_negative(f"bill: {self.name}", price=self.price)
+
+    @property
+    def to_pay(self) -> float:
+        """What it costs now."""
+        return 0.0 if self.reused_from else self.price
+
+
+@dataclass(frozen=True)
+class Bill:
+    """All lines, with what the unit then is."""
+
+    lines: tuple[BillLine, ...]
+    capacity_bytes: float
+    lasting_bytes_per_s: float
+    """What it writes all day in this build; 0 where that isn't known."""
+    tbw_bytes: float
+
+    @property
+    def to_pay(self) -> float:
+        """What is to be bought."""
+        return sum(line.to_pay for line in self.lines)
+
+    @property
+    def all_new(self) -> float:
+        """What it would be without anything at hand; tools aren't used up."""
+        return sum(line.price for line in self.lines if line.kind != "tool")
+
+    @property
+    def delivery_days(self) -> float | None:
+        """Until the last thing is there; None where one of them isn't known."""
+        bought = [line.delivery_days for line in self.lines if line.to_pay > 0]
+        known = [days for days in bought if days is not None]
+        return None if len(known) < len(bought) else max(known, default=0.0)
+
+    @property
+    def per_tb(self) -> float:
+        """All new, for each TB."""
+        return self.all_new / (self.capacity_bytes / TB)
+
+    @property
+    def per_lasting_mb_per_s(self) -> float:
+        """All new, for each MB/s that lasts; infinite where none is known to."""
+        lasting = self.lasting_bytes_per_s / MB
+        return self.all_new / lasting if lasting > 0 else math.inf
+
+    @property
+    def per_endurance_tb(self) -> float:
+        """All new, for each TB of rated endurance; infinite where none is rated."""
+        return self.all_new / (self.tbw_bytes / TB) if self.tbw_bytes > 0 else math.inf
+
+
+@dataclass(frozen=True, slots=True)
+class PricedTier:
+    """What a capacity costs built and ready-made; infinite where there is none."""
+
+    capacity_bytes: float
+    built: float
+    ready_made: float
+
+
+def pays_from_bytes(tiers: Sequence[PricedTier]) -> float | None:
+    """Return the capacity from which building is the cheaper, between the tiers if need be.
+
+    Where the lines of price over capacity cross; the last crossing counts, since small ones may
+    go either way. None where building never pays, or always (then there is no crossing).
+    """
+    both = [t for t in tiers if math.isfinite(t.built) and math.isfinite(t.ready_made)]
+    both = sorted(both, key=lambda tier: tier.capacity_bytes)
+    crossing = None
+    for low, high in zip(both, both[1:], strict=False):
+        below, above = low.built - low.ready_made, high.built - high.ready_made
+        if below > 0 >= above:
+            share = below / (below - above)
+            crossing = low.capacity_bytes + share * (high.capacity_bytes - low.capacity_bytes)
+        elif below <= 0 < above:
+            crossing = None
+    return crossing

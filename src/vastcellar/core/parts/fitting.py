@@ -1,0 +1,158 @@
+"""Whether a bare drive goes into a case: protocol, length, notch, room under it, width, height.
+
+The one place for it: Match lists what goes in, Build says by how much.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+from typing import TYPE_CHECKING
+
+from vastcellar.core.evidence import Verdict
+from vastcellar.core.parts.dimensions import M2_WIDTH_MM, m2_length_mm
+from vastcellar.core.said import Said, said
+
+if TYPE_CHECKING:
+    from vastcellar.core.parts.parts import Drive, Enclosure
+
+TIGHT_MM = 0.2
+"""Less room than that is within what boards and cases differ by (typical)."""
+_FINE_MM = 1e-9
+
+
+class FitKind(StrEnum):
+    """What is held against each other."""
+
+    PROTOCOL = "protocol"
+    LENGTH = "length"
+    KEY = "key"
+    UNDER = "under"
+    BODY = "body"
+    WIDTH = "width"
+    LANES = "lanes"
+    GAP = "gap"
+    PRESSED = "pressed"
+    POWER = "power"
+    LINK = "link"
+    WEIGHT = "weight"
+    SPLASH = "splash"
+    PAIR = "pair"
+
+
+@dataclass(frozen=True, slots=True)
+class Fit:
+    """One thing that was held against another: does it fit, by how much, and why."""
+
+    kind: FitKind
+    verdict: Verdict
+    said: Said
+    room_mm: float | None = None
+    """What is left, below 0 what is missing; None where it isn't a matter of length."""
+    mend: Said | None = None
+    """What would make it fit, None where nothing is known to."""
+
+
+def goes_in(drive: Drive, enclosure: Enclosure) -> tuple[Fit, ...]:
+    """Return what is known of bare *drive* in *enclosure*; of what isn't known it says so.
+
+    Whatever falls short in it keeps the drive out, or dead inside.
+    """
+    is_module = m2_length_mm(drive.form) is not None
+    found: list[Fit | None] = [_protocol(drive, enclosure), _length(drive, enclosure)]
+    if is_module:
+        found += [_key(drive, enclosure), _under(drive, enclosure), _width(enclosure)]
+    else:
+        found.append(_body(drive, enclosure))
+    return tuple(each for each in found if each is not None)
+
+
+def _protocol(drive: Drive, enclosure: Enclosure) -> Fit:
+    speaks, takes = drive.slot_protocol, "/".join(enclosure.slot_protocols).upper()
+    if speaks in enclosure.slot_protocols:
+        return Fit(FitKind.PROTOCOL, Verdict.HOLDS, said("speaks it", protocol=speaks.upper()))
+    return Fit(
+        FitKind.PROTOCOL,
+        Verdict.FALLS_SHORT,
+        said("dead inside", protocol=speaks.upper(), takes=takes),
+        mend=said("other case for protocol", protocol=speaks.upper()),
+    )
+
+
+def _length(drive: Drive, enclosure: Enclosure) -> Fit:
+    inside, length = enclosure.inside, m2_length_mm(drive.form)
+    if length is not None and inside is not None and inside.posts_mm:
+        posts = " / ".join(f"{post:g}" for post in inside.posts_mm)
+        room = max(inside.posts_mm) - length
+        if length in inside.posts_mm:
+            return Fit(FitKind.LENGTH, Verdict.HOLDS, said("post", length_mm=length), room)
+        return Fit(
+            FitKind.LENGTH,
+            Verdict.FALLS_SHORT,
+            said("no post", length_mm=length, posts=posts),
+            room,
+            said("other length", posts=posts),
+        )
+    if not drive.form or not enclosure.forms:
+        return Fit(FitKind.LENGTH, Verdict.NOT_KNOWN, said("form not known"))
+    forms = "/".join(enclosure.forms)
+    if drive.form in enclosure.forms:
+        return Fit(FitKind.LENGTH, Verdict.HOLDS, said("form taken", form=drive.form))
+    return Fit(
+        FitKind.LENGTH, Verdict.FALLS_SHORT, said("other form", form=drive.form, forms=forms)
+    )
+
+
+def _key(drive: Drive, enclosure: Enclosure) -> Fit:
+    key = drive.size.key if drive.size else ""
+    slot = enclosure.inside.slot_key if enclosure.inside else ""
+    if not key or not slot:
+        return Fit(FitKind.KEY, Verdict.NOT_KNOWN, said("key not known"))
+    if slot in key.split("+"):
+        return Fit(FitKind.KEY, Verdict.HOLDS, said("key goes in", key=key, slot=slot))
+    return Fit(FitKind.KEY, Verdict.FALLS_SHORT, said("key stops it", key=key, slot=slot))
+
+
+def _under(drive: Drive, enclosure: Enclosure) -> Fit:
+    bottom = drive.size.bottom_mm if drive.size else None
+    under = enclosure.inside.under_mm if enclosure.inside else None
+    if bottom is None or under is None:
+        # Where nobody measured, both may have said something of it.
+        if drive.is_double_sided and not enclosure.takes_double_sided:
+            return Fit(FitKind.UNDER, Verdict.FALLS_SHORT, said("one side only"))
+        if bottom == 0:
+            return Fit(FitKind.UNDER, Verdict.HOLDS, said("nothing under it"))
+        return Fit(FitKind.UNDER, Verdict.NOT_KNOWN, said("under not known"))
+    room = under - bottom
+    values = {"chips_mm": bottom, "under_mm": under, "room_mm": abs(room)}
+    if room < -_FINE_MM:
+        return Fit(FitKind.UNDER, Verdict.FALLS_SHORT, said("chips under too high", **values),
+                   room, said("single-sided module"))  # fmt: skip
+    if bottom > 0 and room < TIGHT_MM - _FINE_MM:
+        return Fit(FitKind.UNDER, Verdict.TIGHT, said("chips under tight", **values), room)
+    return Fit(FitKind.UNDER, Verdict.HOLDS, said("chips under free", **values), room)
+
+
+def _width(enclosure: Enclosure) -> Fit | None:
+    width = enclosure.inside.width_mm if enclosure.inside else None
+    if width is None:
+        return None  # only small shells are narrower than a module
+    room = width - M2_WIDTH_MM
+    values = {"module_mm": M2_WIDTH_MM, "width_mm": width}
+    if room < -_FINE_MM:
+        return Fit(FitKind.WIDTH, Verdict.FALLS_SHORT, said("wider than the shell", **values), room)
+    return Fit(FitKind.WIDTH, Verdict.HOLDS, said("width goes in", **values), room)
+
+
+def _body(drive: Drive, enclosure: Enclosure) -> Fit:
+    body = drive.size.body_mm if drive.size else None
+    bay = enclosure.inside.body_mm if enclosure.inside else None
+    if body is None or bay is None:
+        return Fit(FitKind.BODY, Verdict.NOT_KNOWN, said("body not known"))
+    room = bay - body
+    values = {"body_mm": body, "bay_mm": bay}
+    if room < -_FINE_MM:
+        return Fit(FitKind.BODY, Verdict.FALLS_SHORT, said("body too high", **values), room)
+    if room > TIGHT_MM:
+        return Fit(FitKind.BODY, Verdict.HOLDS, said("body needs a spacer", **values), room)
+    return Fit(FitKind.BODY, Verdict.HOLDS, said("body goes in", **values), room)

@@ -160,7 +160,9 @@ def test_every_case_that_ships_conducts_as_it_is_listed(catalog):
         if form is None:
             continue
         path = heat_path(Layout(modules[form], case))
-        assert path.drive_to_case_k_per_w == pytest.approx(case.case.drive_to_case_k_per_w, rel=0.01)
+        assert path.drive_to_case_k_per_w == pytest.approx(
+            case.case.drive_to_case_k_per_w, rel=0.01
+        )
         assert of(check(Layout(modules[form], case)), FitKind.GAP).verdict is Verdict.HOLDS
         seen += 1
     assert seen >= 9

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 from vastcellar.core.checks import require_not_negative
 
@@ -96,7 +97,7 @@ def pays_from_bytes(tiers: Sequence[PricedTier]) -> float | None:
     both = [t for t in tiers if math.isfinite(t.built) and math.isfinite(t.ready_made)]
     both = sorted(both, key=lambda tier: tier.capacity_bytes)
     crossing = None
-    for low, high in zip(both, both[1:], strict=False):
+    for low, high in pairwise(both):
         below, above = low.built - low.ready_made, high.built - high.ready_made
         if below > 0 >= above:
             share = below / (below - above)

@@ -1,4 +1,4 @@
-"""Everything that an experienced hand looks at before the screws are out, and what would mend it."""
+"""All that an experienced hand looks at before the screws are out, and what would mend it."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from vastcellar.core.evidence import Verdict
 from vastcellar.core.links.hubs import route
 from vastcellar.core.parts.dimensions import Pad
 from vastcellar.core.parts.fitting import Fit, FitKind, goes_in
-from vastcellar.core.parts.heights import MOST_PRESSED, pads_for, right_pad_mm
+from vastcellar.core.parts.heights import pads_for, right_pad_mm
 from vastcellar.core.said import in_words, said
 
 HANGS_G, DANGLES_G = 60.0, 120.0
@@ -42,12 +42,15 @@ def _lanes(layout: Layout) -> Fit | None:
     if not drive.pcie_generation or not drive.pcie_lanes:
         return Fit(FitKind.LANES, Verdict.NOT_KNOWN, said("lanes not known"))
     generation, lanes = slot_lanes(drive, enclosure)
-    values: dict[str, float] = {
-        "generation": generation, "lanes": lanes,
-        "own_generation": drive.pcie_generation, "own_lanes": drive.pcie_lanes,
-    }  # fmt: skip
     is_less = (generation, lanes) != (drive.pcie_generation, drive.pcie_lanes)
-    return Fit(FitKind.LANES, Verdict.HOLDS, said("fewer lanes" if is_less else "lanes", **values))
+    told = said(
+        "fewer lanes" if is_less else "lanes",
+        generation=generation,
+        lanes=lanes,
+        own_generation=drive.pcie_generation,
+        own_lanes=drive.pcie_lanes,
+    )
+    return Fit(FitKind.LANES, Verdict.HOLDS, told)
 
 
 def _stack(layout: Layout, pads: tuple[Pad, ...]) -> tuple[Fit, ...]:
@@ -57,26 +60,29 @@ def _stack(layout: Layout, pads: tuple[Pad, ...]) -> tuple[Fit, ...]:
     if fit is None or room is None:
         return (Fit(FitKind.GAP, Verdict.NOT_KNOWN, said("stack not known")),)
     thin, thick = right_pad_mm(room)
-    values = {"room_mm": max(room, 0.0), "pad_mm": fit.pad_mm, "gap_mm": fit.gap_mm}
     right = next(iter(pads_for(room, pads)), None)
-    mend = said("take pad", pad=right.name, price_amount=right.price) if right else None
-    mend = mend or said("take pad of", thin_mm=thin, thick_mm=thick)
+    mend = (
+        said("take pad", pad=right.name, price=right.price)
+        if right
+        else said("take pad of", thin_mm=thin, thick_mm=thick)
+    )
     if room < 0:
-        return (
-            Fit(FitKind.PRESSED, Verdict.FALLS_SHORT, said("chips meet lid", over_mm=-room), room,
-                said("lower module")),
-        )  # fmt: skip
+        told = said("chips meet lid", over_mm=-room)
+        return (Fit(FitKind.PRESSED, Verdict.FALLS_SHORT, told, room, said("lower module")),)
     if not fit.touches:
-        kind = "no pad" if fit.pad_mm == 0 else "gap"
-        return (Fit(FitKind.GAP, Verdict.FALLS_SHORT, said(kind, **values), -fit.gap_mm, mend),)
-    pressed = {**values, "pressed_share": fit.pressed_share, "most_share": MOST_PRESSED}
+        told = said("no pad" if fit.pad_mm == 0 else "gap", gap_mm=fit.gap_mm, pad_mm=fit.pad_mm)
+        return (Fit(FitKind.GAP, Verdict.FALLS_SHORT, told, -fit.gap_mm, mend),)
+    told = said(
+        "pressed too far" if fit.bends else ("hardly touches" if fit.is_loose else "touches"),
+        pad_mm=fit.pad_mm,
+        room_mm=room,
+        pressed_share=fit.pressed_share,
+    )
     if fit.bends:
-        over = fit.pad_mm - thick
-        told = said("pressed too far", **pressed)
-        return (Fit(FitKind.PRESSED, Verdict.FALLS_SHORT, told, -over, mend),)
+        return (Fit(FitKind.PRESSED, Verdict.FALLS_SHORT, told, thick - fit.pad_mm, mend),)
     if fit.is_loose:
-        return (Fit(FitKind.GAP, Verdict.TIGHT, said("hardly touches", **pressed), 0.0, mend),)
-    return (Fit(FitKind.GAP, Verdict.HOLDS, said("touches", **pressed), fit.pad_mm - room),)
+        return (Fit(FitKind.GAP, Verdict.TIGHT, told, 0.0, mend),)
+    return (Fit(FitKind.GAP, Verdict.HOLDS, told, fit.pad_mm - room),)
 
 
 def _power(layout: Layout) -> Fit | None:
@@ -87,13 +93,18 @@ def _power(layout: Layout) -> Fit | None:
     if not needed or not port.power_w:
         return Fit(FitKind.POWER, Verdict.NOT_KNOWN, said("power not known"))
     total = needed + layout.beside_w
-    values = {"needed_w": total, "port_w": port.power_w, "beside_w": layout.beside_w}
-    if is_over_budget(total, port):
+    is_over = bool(is_over_budget(total, port))
+    told = said(
+        "too much power" if is_over else "power",
+        needed_w=total,
+        port_w=port.power_w,
+        beside_w=layout.beside_w,
+    )
+    if is_over:
         mend = said("unplug others") if needed <= port.power_w else said("powered hub")
-        return Fit(FitKind.POWER, Verdict.FALLS_SHORT, said("too much power", **values), mend=mend)
+        return Fit(FitKind.POWER, Verdict.FALLS_SHORT, told, mend=mend)
     is_tight = port.power_w < total * (1 + _TIGHT_POWER)
-    verdict = Verdict.TIGHT if is_tight else Verdict.HOLDS
-    return Fit(FitKind.POWER, verdict, said("power", **values))
+    return Fit(FitKind.POWER, Verdict.TIGHT if is_tight else Verdict.HOLDS, told)
 
 
 def _link(layout: Layout) -> Fit | None:

@@ -2,7 +2,8 @@
 
 Each layer resists by thickness / (conductivity x area of the chips): heat crosses where they are,
 and not over the whole module. Beside it some goes down through the connector into the carrier
-board. The steps of chips and connector are typical of M.2 modules, that of the spreader is the case's own.
+board. The steps of chips and connector are typical of M.2 modules, that of the
+spreader is the case's own.
 """
 
 from __future__ import annotations

@@ -124,13 +124,22 @@ def _under(drive: Drive, enclosure: Enclosure) -> Fit:
             return Fit(FitKind.UNDER, Verdict.HOLDS, said("nothing under it"))
         return Fit(FitKind.UNDER, Verdict.NOT_KNOWN, said("under not known"))
     room = under - bottom
-    values = {"chips_mm": bottom, "under_mm": under, "room_mm": abs(room)}
+    told = said(
+        "chips under too high"
+        if room < -_FINE_MM
+        else ("chips under tight" if room < TIGHT_MM - _FINE_MM else "chips under free"),
+        chips_mm=bottom,
+        under_mm=under,
+        room_mm=abs(room),
+    )
     if room < -_FINE_MM:
-        return Fit(FitKind.UNDER, Verdict.FALLS_SHORT, said("chips under too high", **values),
-                   room, said("single-sided module"))  # fmt: skip
+        mend = said("single-sided module")
+        return Fit(FitKind.UNDER, Verdict.FALLS_SHORT, told, room, mend)
     if bottom > 0 and room < TIGHT_MM - _FINE_MM:
-        return Fit(FitKind.UNDER, Verdict.TIGHT, said("chips under tight", **values), room)
-    return Fit(FitKind.UNDER, Verdict.HOLDS, said("chips under free", **values), room)
+        return Fit(FitKind.UNDER, Verdict.TIGHT, told, room)
+    if bottom == 0:
+        told = said("nothing under it")
+    return Fit(FitKind.UNDER, Verdict.HOLDS, told, room)
 
 
 def _width(enclosure: Enclosure) -> Fit | None:
@@ -138,10 +147,13 @@ def _width(enclosure: Enclosure) -> Fit | None:
     if width is None:
         return None  # only small shells are narrower than a module
     room = width - M2_WIDTH_MM
-    values = {"module_mm": M2_WIDTH_MM, "width_mm": width}
-    if room < -_FINE_MM:
-        return Fit(FitKind.WIDTH, Verdict.FALLS_SHORT, said("wider than the shell", **values), room)
-    return Fit(FitKind.WIDTH, Verdict.HOLDS, said("width goes in", **values), room)
+    is_wider = room < -_FINE_MM
+    told = said(
+        "wider than the shell" if is_wider else "width goes in",
+        module_mm=M2_WIDTH_MM,
+        width_mm=width,
+    )
+    return Fit(FitKind.WIDTH, Verdict.FALLS_SHORT if is_wider else Verdict.HOLDS, told, room)
 
 
 def _body(drive: Drive, enclosure: Enclosure) -> Fit:
@@ -150,9 +162,12 @@ def _body(drive: Drive, enclosure: Enclosure) -> Fit:
     if body is None or bay is None:
         return Fit(FitKind.BODY, Verdict.NOT_KNOWN, said("body not known"))
     room = bay - body
-    values = {"body_mm": body, "bay_mm": bay}
-    if room < -_FINE_MM:
-        return Fit(FitKind.BODY, Verdict.FALLS_SHORT, said("body too high", **values), room)
-    if room > TIGHT_MM:
-        return Fit(FitKind.BODY, Verdict.HOLDS, said("body needs a spacer", **values), room)
-    return Fit(FitKind.BODY, Verdict.HOLDS, said("body goes in", **values), room)
+    is_higher = room < -_FINE_MM
+    told = said(
+        "body too high"
+        if is_higher
+        else ("body needs a spacer" if room > TIGHT_MM else "body goes in"),
+        body_mm=body,
+        bay_mm=bay,
+    )
+    return Fit(FitKind.BODY, Verdict.FALLS_SHORT if is_higher else Verdict.HOLDS, told, room)

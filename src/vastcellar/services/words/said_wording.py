@@ -7,6 +7,7 @@ from collections.abc import Iterable
 
 from vastcellar.core.said import Said
 from vastcellar.core.units import NumberFormat
+from vastcellar.services.words.fit_sentences import FIT_SENTENCES
 
 SENTENCES = {
     "text": "{text}",
@@ -79,6 +80,7 @@ SENTENCES = {
     "link's ceiling",
     "flat at the link": "flat at {rate_bytes_per_s}, the ceiling of the link ({link_bytes_per_s})",
     "flat below the link": "flat below the link's {link_bytes_per_s}",
+    **FIT_SENTENCES,
 }
 """By the kind of what core says; a test holds that no kind is without its sentence."""
 
@@ -111,6 +113,12 @@ def _shown(name: str, value: float | str, fmt: NumberFormat) -> str:
         return fmt.duration(round(value) if value >= 1 else value)
     if name.endswith("_c"):
         return fmt.temperature(value)
+    if name.endswith("_mm"):
+        return f"{fmt.number(value, 2)} mm"
+    if name.endswith("_w"):
+        return f"{fmt.number(value, 1)} W"
+    if name.endswith("_g"):
+        return f"{fmt.number(value, 0)} g"
     if name.endswith("_k"):
         return f"{fmt.number(value, 0)} K"
     return fmt.number(value, 0)

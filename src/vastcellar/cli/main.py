@@ -14,6 +14,7 @@ from vastcellar.cli.printing import echo
 from vastcellar.core.errors import VastCellarError
 
 _COMMANDS = {
+    "build": Late("build_command:build_command", "Do these parts go together, and will it hold?"),
     "calibrate": Late("calibrate_command:calibrate", "Fit how a unit writes to its own runs."),
     "chain": Late("chain_command:chain", "What a setup carries, stage by stage."),
     "devices": Late("devices_command:devices", "What is plugged in, and how it links."),

@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import pytest
 
-from vastcellar.core.build.bill import Bill, BillLine, PricedTier, pays_from_bytes
+from vastcellar.core.build.bill import Bill, BillLine
 from vastcellar.core.build.checks import check, worst
 from vastcellar.core.build.heat_path import as_laid_out, heat_path, layer_k_per_w
 from vastcellar.core.build.layout import Layout
@@ -183,7 +183,7 @@ def test_a_bill_by_hand():
     """142 + 6 bought, 34 at hand: 148 to pay, 182 all new; 91 a TB; days of the slowest thing."""
     lines = (
         BillLine("Module", 142, delivery_days=2), BillLine("Pad", 6, "consumable", delivery_days=1),
-        BillLine("Case", 34, reused_from="K-13"), BillLine("Driver", 9, "tool", reused_from="bench"),
+        BillLine("Case", 34, reused_from="K-13"), BillLine("Driver", 9, "tool", reused_from="van"),
     )  # fmt: skip
     bill = Bill(lines, 2e12, 910e6, 1.2e15)
     assert (bill.to_pay, bill.all_new, bill.delivery_days) == (148, 182, 2)
@@ -193,16 +193,3 @@ def test_a_bill_by_hand():
     unknown = Bill((*lines, BillLine("Post", 1)), 2e12, 0.0, 0.0)
     assert unknown.delivery_days is None
     assert unknown.per_lasting_mb_per_s == unknown.per_endurance_tb == float("inf")
-
-
-def test_building_pays_from_where_the_lines_cross():
-    """119/189/359 ready-made against 132/182/319 at 1, 2 and 4 TB: they cross at 1.65 TB."""
-    tiers = [
-        PricedTier(1e12, 132, 119), PricedTier(2e12, 182, 189), PricedTier(4e12, 319, 359),
-        PricedTier(8e12, 700, float("inf")),
-    ]  # fmt: skip
-    assert pays_from_bytes(tiers) == pytest.approx(1.65e12, rel=1e-3)
-    assert pays_from_bytes(tiers[1:]) is None  # cheaper everywhere: no crossing
-    assert pays_from_bytes([PricedTier(1e12, 200, 119), PricedTier(2e12, 300, 189)]) is None
-    back = [*tiers[:2], PricedTier(4e12, 400, 359), PricedTier(6e12, 400, 500)]
-    assert pays_from_bytes(back) == pytest.approx(4e12 + 41 / 141 * 2e12)

@@ -96,7 +96,7 @@ def test_no_chain_delivers_more_than_any_stages_ceiling(catalog, enclosure, cabl
 @pytest.mark.parametrize(
     ("change", "says"),
     [
-        ({"enclosure_key": "drumlin-flat"}, "speaks NVME"),
+        ({"enclosure_key": "drumlin-flat"}, "speaks NVMe"),
         ({"enclosure_key": ""}, "needs an enclosure"),
         ({"cable_key": ""}, "needs a cable"),
         ({"enclosure_key": "sedgeway-hollow"}, "tunnel-only"),

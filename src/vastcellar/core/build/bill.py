@@ -3,9 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
 from dataclasses import dataclass
-from itertools import pairwise
 
 from vastcellar.core.checks import require_not_negative
 
@@ -77,31 +75,3 @@ class Bill:
     def per_endurance_tb(self) -> float:
         """All new, for each TB of rated endurance; infinite where none is rated."""
         return self.all_new / (self.tbw_bytes / TB) if self.tbw_bytes > 0 else math.inf
-
-
-@dataclass(frozen=True, slots=True)
-class PricedTier:
-    """What a capacity costs built and ready-made; infinite where there is none."""
-
-    capacity_bytes: float
-    built: float
-    ready_made: float
-
-
-def pays_from_bytes(tiers: Sequence[PricedTier]) -> float | None:
-    """Return the capacity from which building is the cheaper, between the tiers if need be.
-
-    Where the lines of price over capacity cross; the last crossing counts, since small ones may
-    go either way. None where building never pays, or always (then there is no crossing).
-    """
-    both = [t for t in tiers if math.isfinite(t.built) and math.isfinite(t.ready_made)]
-    both = sorted(both, key=lambda tier: tier.capacity_bytes)
-    crossing = None
-    for low, high in pairwise(both):
-        below, above = low.built - low.ready_made, high.built - high.ready_made
-        if below > 0 >= above:
-            share = below / (below - above)
-            crossing = low.capacity_bytes + share * (high.capacity_bytes - low.capacity_bytes)
-        elif below <= 0 < above:
-            crossing = None
-    return crossing

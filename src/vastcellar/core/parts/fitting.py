@@ -67,15 +67,21 @@ def goes_in(drive: Drive, enclosure: Enclosure) -> tuple[Fit, ...]:
     return tuple(each for each in found if each is not None)
 
 
+def protocol_name(protocol: str) -> str:
+    """Return what a slot speaks as the field writes it."""
+    return {"nvme": "NVMe", "sata": "SATA"}.get(protocol, protocol)
+
+
 def _protocol(drive: Drive, enclosure: Enclosure) -> Fit:
-    speaks, takes = drive.slot_protocol, "/".join(enclosure.slot_protocols).upper()
-    if speaks in enclosure.slot_protocols:
-        return Fit(FitKind.PROTOCOL, Verdict.HOLDS, said("speaks it", protocol=speaks.upper()))
+    speaks = protocol_name(drive.slot_protocol)
+    takes = " or ".join(protocol_name(each) for each in enclosure.slot_protocols)
+    if drive.slot_protocol in enclosure.slot_protocols:
+        return Fit(FitKind.PROTOCOL, Verdict.HOLDS, said("speaks it", protocol=speaks))
     return Fit(
         FitKind.PROTOCOL,
         Verdict.FALLS_SHORT,
-        said("dead inside", protocol=speaks.upper(), takes=takes),
-        mend=said("other case for protocol", protocol=speaks.upper()),
+        said("dead inside", protocol=speaks, takes=takes),
+        mend=said("other case for protocol", protocol=speaks),
     )
 
 

@@ -12,7 +12,7 @@ from vastcellar.core.errors import BadValueError, UnknownPartError
 from vastcellar.core.evidence import Verdict
 from vastcellar.core.links.links import Port
 from vastcellar.core.parts.dimensions import CaseInside, DriveSize
-from vastcellar.core.parts.fitting import FitKind, goes_in
+from vastcellar.core.parts.fitting import FitKind, goes_in, protocol_name
 
 T = TypeVar("T")
 
@@ -309,8 +309,8 @@ def case_misfit(drive: Drive, enclosure: Enclosure) -> str:
 
 _MISFITS: dict[FitKind, Callable[[Drive, Enclosure], str]] = {
     FitKind.PROTOCOL: lambda d, e: (
-        f"speaks {d.slot_protocol.upper()}, {e.name} takes "
-        f"{'/'.join(e.slot_protocols).upper()} only"
+        f"speaks {protocol_name(d.slot_protocol)}, {e.name} takes "
+        f"{' or '.join(protocol_name(each) for each in e.slot_protocols)} only"
     ),
     FitKind.LENGTH: lambda d, e: f"is a {d.form}, {e.name} takes {'/'.join(e.forms)}",
     FitKind.KEY: lambda d, e: f"has another notch than the slot of {e.name}",

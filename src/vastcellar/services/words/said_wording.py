@@ -9,6 +9,8 @@ from vastcellar.core.said import Said
 from vastcellar.core.units import NumberFormat
 from vastcellar.services.words.fit_sentences import FIT_SENTENCES
 
+_FINE = 1e-4
+
 SENTENCES = {
     "text": "{text}",
     "share of what reaches it": "{left_share} of what reaches it (typical)",
@@ -99,6 +101,12 @@ def sentence_of(statements: Iterable[Said], fmt: NumberFormat) -> str:
     return "; ".join(said_words(each, fmt) for each in statements)
 
 
+def _short(value: float, fmt: NumberFormat) -> str:
+    """Return a measure with as many decimals as it has, two at most."""
+    decimals = next((n for n in (0, 1) if abs(value - round(value, n)) < _FINE), 2)
+    return fmt.number(value, decimals)
+
+
 def _shown(name: str, value: float | str, fmt: NumberFormat) -> str:
     """Return a value as its name says: the end of a name is its unit."""
     if isinstance(value, str):
@@ -114,7 +122,7 @@ def _shown(name: str, value: float | str, fmt: NumberFormat) -> str:
     if name.endswith("_c"):
         return fmt.temperature(value)
     if name.endswith("_mm"):
-        return f"{fmt.number(value, 2)} mm"
+        return f"{_short(value, fmt)} mm"
     if name.endswith("_w"):
         return f"{fmt.number(value, 1)} W"
     if name.endswith("_g"):

@@ -1,0 +1,140 @@
+"""The steps of one build, from its kind and its parts: what, how long, what is for good."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+from vastcellar.core.build.layout import Layout
+from vastcellar.core.parts.dimensions import m2_length_mm
+from vastcellar.core.said import Said, said
+
+
+class BuildKind(StrEnum):
+    """What is built, by the case."""
+
+    SCREWED = "screwed"
+    TOOL_LESS = "tool-less"
+    FAST = "40g"
+    SATA_CASE = "sata-case"
+    DISK_CASE = "disk-case"
+    CARD_SHELL = "card-shell"
+    MAGAZINE = "magazine"
+
+
+class Caution(StrEnum):
+    """What may go wrong at a step."""
+
+    STATIC = "static"
+    FORCE = "force"
+    WARRANTY = "warranty"
+    FOR_GOOD = "for good"
+    HOT = "hot"
+    MAINS = "mains"
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """One step at the bench."""
+
+    key: str
+    said: Said
+    minutes: float
+    """How long it usually takes, until one's own times say more (typical)."""
+    can_undo: bool = True
+    cautions: tuple[Caution, ...] = ()
+
+
+def kind_of(layout: Layout) -> BuildKind:
+    """Return what is built: as the case says, else by what goes in."""
+    case = layout.enclosure
+    if case.kind:
+        try:
+            return BuildKind(case.kind)
+        except ValueError:
+            pass  # a word of somebody's own: what goes in tells
+    if m2_length_mm(layout.drive.form) is not None:
+        return BuildKind.TOOL_LESS if case.is_tool_less else BuildKind.SCREWED
+    return BuildKind.DISK_CASE if layout.drive.form == "3.5" else BuildKind.SATA_CASE
+
+
+def screws_of(layout: Layout) -> int:
+    """Return how many screws go in, of all sizes."""
+    inside = layout.enclosure.inside
+    return sum(each.count for each in inside.screws) if inside else 0
+
+
+def steps_of(layout: Layout) -> tuple[Step, ...]:
+    """Return the steps of *layout*, in their order."""
+    kind, screws = kind_of(layout), screws_of(layout)
+    steps = [_lay_out(layout, screws)]
+    if kind is BuildKind.DISK_CASE:
+        steps.append(Step("mains", said("unplug the mains"), 0.5, cautions=(Caution.MAINS,)))
+    steps.append(Step("ground", said("touch ground"), 0.5, cautions=(Caution.STATIC,)))
+    steps += _put_in(layout) if layout.is_module else _slide_in(layout)
+    steps += _close(layout, kind, screws)
+    if kind is BuildKind.MAGAZINE:
+        steps.append(Step("latch", said("pull at the latch"), 0.5))
+    steps.append(Step("plug in", said("plug in"), 1.0))
+    steps.append(Step("warm", said("feel it"), 2.0, cautions=(Caution.HOT,)))
+    steps.append(Step("label", said("label it"), 1.0))
+    return tuple(steps)
+
+
+def _lay_out(layout: Layout, screws: int) -> Step:
+    told = said("lay out with screws", screws=screws) if screws else said("lay out")
+    return Step("lay out", told, 1.0)
+
+
+def _open(layout: Layout) -> Step:
+    screws = screws_of(layout)
+    told = said("open the screwed case", screws=screws) if screws else said("open the case")
+    return Step("open", told, 1.0)
+
+
+def _put_in(layout: Layout) -> list[Step]:
+    steps = [_open(layout)]
+    inside, length = layout.enclosure.inside, m2_length_mm(layout.drive.form)
+    if inside is not None and len(inside.posts_mm) > 1 and length is not None:
+        steps.append(Step("post", said("set the post", length_mm=length), 1.0))
+    steps.append(
+        Step("insert", said("insert at a slant"), 1.0, cautions=(Caution.STATIC, Caution.FORCE))
+    )
+    steps.append(Step("label foil", said("leave the label on"), 0.2, cautions=(Caution.WARRANTY,)))
+    if layout.pad_mm:
+        steps.append(Step("pad", said("lay the pad", pad_mm=layout.pad_mm), 2.0))
+        steps.append(Step("foils", said("both foils off"), 0.5))
+    return steps
+
+
+def _slide_in(layout: Layout) -> list[Step]:
+    steps = [_open(layout)]
+    body = layout.drive.size.body_mm if layout.drive.size else None
+    bay = layout.enclosure.inside.body_mm if layout.enclosure.inside else None
+    if body is not None and bay is not None and bay > body:
+        steps.append(Step("spacer", said("put the spacer in", room_mm=bay - body), 0.5))
+    steps.append(Step("slide in", said("slide it in"), 1.0, cautions=(Caution.FORCE,)))
+    return steps
+
+
+def _close(layout: Layout, kind: BuildKind, screws: int) -> list[Step]:
+    inside = layout.enclosure.inside
+    opens_again = inside.opens_again if inside else not layout.enclosure.is_sealed
+    steps = []
+    if not opens_again:
+        close = Step(
+            "close", said("close for good"), 1.0, can_undo=False, cautions=(Caution.FOR_GOOD,)
+        )
+        steps.append(close)
+    elif layout.is_module:
+        steps.append(Step("close", said("lid touches"), 1.0))
+    else:
+        steps.append(Step("close", said("close it"), 0.5))
+    if screws:
+        steps.append(Step("screws", said("none is left", screws=screws), 0.4 * screws))
+    return steps
+
+
+def minutes_of(steps: tuple[Step, ...]) -> float:
+    """Return how long all of them take."""
+    return sum(step.minutes for step in steps)

@@ -1,0 +1,87 @@
+"""A build in words: one sentence for the whole, one for every check, one for every step."""
+
+from __future__ import annotations
+
+from vastcellar.core.build.steps import Caution, Step
+from vastcellar.core.evidence import Verdict
+from vastcellar.core.parts.fitting import Fit, FitKind
+from vastcellar.core.units import NumberFormat
+from vastcellar.services.build.building import Build
+from vastcellar.services.words.said_wording import said_words
+
+CHECK_NAMES = {
+    FitKind.PROTOCOL: "protocol",
+    FitKind.LENGTH: "length",
+    FitKind.KEY: "notch",
+    FitKind.UNDER: "under the board",
+    FitKind.BODY: "height",
+    FitKind.WIDTH: "width",
+    FitKind.LANES: "lanes",
+    FitKind.GAP: "pad and lid",
+    FitKind.PRESSED: "pad and lid",
+    FitKind.POWER: "power",
+    FitKind.LINK: "link",
+    FitKind.WEIGHT: "weight",
+    FitKind.SPLASH: "wet",
+    FitKind.PAIR: "known to be bad",
+}
+FIT_WORDS = {
+    Verdict.HOLDS: "fits",
+    Verdict.TIGHT: "tight",
+    Verdict.FALLS_SHORT: "doesn't fit",
+    Verdict.NOT_KNOWN: "not known",
+}
+CAUTION_WORDS = {
+    Caution.STATIC: "Static kills chips: stay grounded, hold it by its edges.",
+    Caution.FORCE: "Never force it: turn it round instead.",
+    Caution.WARRANTY: "Taking a label off may end the warranty.",
+    Caution.FOR_GOOD: "It can't be opened again.",
+    Caution.HOT: "Over 60 °C metal burns: let it cool first.",
+    Caution.MAINS: "Unplug the mains; power supplies and wiring are for licensed people.",
+}
+ALWAYS = "Follow the maker's manual and local rules."
+
+
+def check_words(fit: Fit, fmt: NumberFormat) -> str:
+    """Return one check: what it is, and why it is so."""
+    return f"{CHECK_NAMES[fit.kind]}: {said_words(fit.said, fmt)}"
+
+
+def mend_words(fit: Fit, fmt: NumberFormat, currency: str) -> str:
+    """Return what would mend it, with its price; "" where nothing is known to."""
+    if fit.mend is None:
+        return ""
+    words = said_words(fit.mend, fmt)
+    price = dict(fit.mend.values).get("price")
+    has_price = isinstance(price, (int, float)) and price > 0
+    return f"{words}, {fmt.number(float(price), 0)} {currency}" if has_price else words  # type: ignore[arg-type]
+
+
+def fit_sentence(made: Build, fmt: NumberFormat) -> str:
+    """Say in a sentence whether it fits, and what is in the way first."""
+    wrong = [fit for fit in made.checks if fit.verdict is made.verdict]
+    if made.verdict is Verdict.HOLDS:
+        told = made.of(FitKind.GAP) or made.of(FitKind.BODY) or made.checks[0]
+        return "It fits: " + check_words(told, fmt)
+    head = {
+        Verdict.TIGHT: "It fits, tightly",
+        Verdict.NOT_KNOWN: "Not known whether it fits",
+        Verdict.FALLS_SHORT: "It doesn't fit",
+    }[made.verdict]
+    more = f" ({len(wrong) - 1} more)" if len(wrong) > 1 else ""
+    return f"{head}: {check_words(wrong[0], fmt)}{more}"
+
+
+def step_words(step: Step, fmt: NumberFormat) -> str:
+    """Return a step as an instruction, with its stop."""
+    words = said_words(step.said, fmt)
+    return words if words.endswith("?") else f"{words}."
+
+
+def price_words(made: Build, fmt: NumberFormat, currency: str) -> str:
+    """Say what is to be paid, and what it comes to for each TB."""
+    bill = made.bill
+    text = f"{fmt.number(bill.to_pay, 0)} {currency} to pay"
+    if bill.all_new > bill.to_pay:
+        text += f", {fmt.number(bill.all_new, 0)} all new"
+    return f"{text}, {fmt.number(bill.per_tb, 0)} a TB"

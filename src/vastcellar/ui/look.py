@@ -200,6 +200,7 @@ def style_sheet(look: Look) -> str:
     QLabel#title {{ font-size: 22px; font-weight: 600; }}
     QLabel#head {{ font-size: 15px; font-weight: 600; }}
     QLabel#key {{ font-weight: 600; font-family: "{CONDENSED}"; }}
+    QLabel#step {{ font-size: 17px; }}
     QLabel#ghost {{ color: {p.moss_text}; font-weight: 500; font-size: 13px; }}
     QLabel#wrong {{ color: {p.brick_text}; font-family: "{CONDENSED}"; font-size: 13px; }}
     QLineEdit, QComboBox, QSpinBox {{

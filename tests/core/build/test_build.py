@@ -6,14 +6,17 @@ import pytest
 
 from vastcellar.core.build.bill import Bill, BillLine
 from vastcellar.core.build.checks import check, worst
-from vastcellar.core.build.heat_path import as_laid_out, heat_path, layer_k_per_w
 from vastcellar.core.build.layout import Layout
+from vastcellar.core.build.stack_path import as_laid_out, layer_k_per_w, stack_path
+from vastcellar.core.build.temperatures import stack_heat
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.evidence import Verdict
 from vastcellar.core.links.links import Port
 from vastcellar.core.parts.dimensions import BadPair, Pad
 from vastcellar.core.parts.fitting import FitKind
-from vastcellar.core.parts.parts import DriveKind, case_misfit
+from vastcellar.core.parts.parts import DriveKind, WriteBehaviour, case_misfit
+from vastcellar.core.writing.heat import HeatPath
+from vastcellar.core.writing.write_profile import Phase, write_profile
 
 
 def of(checks, kind):
@@ -35,7 +38,7 @@ def small(catalog):
 
 def test_a_gap_of_air_by_hand(small):
     """300/231 + 0.5/(6 x 231) + 0.6/(0.026 x 231) + 0.9 = 102.5 up, beside 75: 43.3 K/W."""
-    path = heat_path(small)
+    path = stack_path(small)
     assert [(step.name, round(step.k_per_w, 2)) for step in path.steps] == [
         ("chips", 1.30), ("pad", 0.36), ("air", 99.90), ("spreader", 0.90),
     ]  # fmt: skip
@@ -53,7 +56,7 @@ def test_the_right_pad_closes_it_by_hand(small, catalog):
     mend = of(check(small, catalog.pads.values()), FitKind.GAP).mend
     assert dict(mend.values)["pad"] == "Pad 1.5 mm, 6 W/mK"
     mended = replace(small, pad=catalog.pads["pad-15-6"])
-    path = heat_path(mended)
+    path = stack_path(mended)
     assert path.steps[1].k_per_w == pytest.approx(1100 / (6 * 231), abs=1e-3)
     assert path.up_k_per_w == pytest.approx(2.99, abs=0.01)
     assert path.drive_to_case_k_per_w == pytest.approx(2.88, abs=0.01)
@@ -145,7 +148,7 @@ def test_what_isnt_known_never_fits(small):
     for kind in (FitKind.GAP, FitKind.POWER, FitKind.WEIGHT, FitKind.KEY, FitKind.UNDER):
         assert of(found, kind).verdict is Verdict.NOT_KNOWN
     assert worst(found) is Verdict.NOT_KNOWN
-    assert heat_path(blind) is None
+    assert stack_path(blind) is None
     assert as_laid_out(blind) is blind.enclosure
     with pytest.raises(BadValueError, match="is closed: there is nothing to build"):
         Layout(replace(bare, kind=DriveKind.READY_MADE, host_modes=("usb-10g",)), small.enclosure)
@@ -159,7 +162,7 @@ def test_every_case_that_ships_conducts_as_it_is_listed(catalog):
         form = next((form for form in ("2280", "2230") if form in case.forms), None)
         if form is None:
             continue
-        path = heat_path(Layout(modules[form], case))
+        path = stack_path(Layout(modules[form], case))
         assert path.drive_to_case_k_per_w == pytest.approx(
             case.case.drive_to_case_k_per_w, rel=0.01
         )
@@ -193,3 +196,27 @@ def test_a_bill_by_hand():
     unknown = Bill((*lines, BillLine("Post", 1)), 2e12, 0.0, 0.0)
     assert unknown.delivery_days is None
     assert unknown.per_lasting_mb_per_s == unknown.per_endurance_tb == float("inf")
+
+
+def test_layers_drop_as_they_resist(small):
+    """What crosses a row of layers drops at each by its share; both ways share the whole drop."""
+    path = stack_path(small)
+    case = as_laid_out(small).case
+    writes = WriteBehaviour(1e9, 1e9, idle_w=0.6, cache_j_per_gb=1.7)
+    heat = HeatPath(
+        writes.heat_capacity_j_per_k, case.heat_capacity_j_per_k, case.drive_to_case_k_per_w,
+        case.case_to_room_k_per_w, case.bridge_w, 24.0,
+    )  # fmt: skip
+    run = write_profile(writes, heat, 1e12, (Phase(160e6, 8 * 3600.0),), free_bytes=1e15)
+    found = stack_heat(path, run)
+    # 0.6 + 1.7 x 0.16 W in the drive, after hours in balance: the lid by both heats, then 43 K/W.
+    drive_w = 0.6 + 1.7 * 0.16
+    lid_c = 24.0 + case.case_to_room_k_per_w * (drive_w + case.bridge_w)
+    assert found.case_c == pytest.approx(lid_c, abs=0.1)
+    assert found.chips_c == pytest.approx(lid_c + drive_w * path.drive_to_case_k_per_w, abs=0.2)
+    assert found.up_w + found.down_w == pytest.approx(drive_w, rel=0.01)
+    assert found.layers[0].below_c == found.chips_c
+    assert found.layers[-1].above_c == pytest.approx(found.case_c)
+    drops = {layer.name: layer.below_c - layer.above_c for layer in found.layers}
+    assert max(drops, key=drops.get) == "air"
+    assert drops["air"] / sum(drops.values()) == pytest.approx(99.90 / 102.46, abs=1e-3)

@@ -7,9 +7,10 @@ from dataclasses import dataclass, replace
 
 from vastcellar.core.build.bill import Bill, BillLine
 from vastcellar.core.build.checks import check, worst
-from vastcellar.core.build.heat_path import HeatPath, as_laid_out, heat_path
 from vastcellar.core.build.layout import Layout
-from vastcellar.core.build.steps import Step, screws_of, steps_of
+from vastcellar.core.build.stack_path import StackPath, as_laid_out, stack_path
+from vastcellar.core.build.steps import BuildKind, Step, kind_of, screws_of, steps_of
+from vastcellar.core.build.temperatures import StackHeat, stack_heat
 from vastcellar.core.chain.chain import Chain
 from vastcellar.core.chain.setup_parts import draws_w
 from vastcellar.core.errors import BadValueError, UnknownPartError
@@ -49,13 +50,15 @@ class Build:
     checks: tuple[Fit, ...]
     verdict: Verdict
     """Of the fit alone."""
-    path: HeatPath | None
+    path: StackPath | None
     judgement: Judgement | None
     """Of the camera's take on it as it is laid out; None without a camera."""
     bill: Bill
     steps: tuple[Step, ...]
     fitting_pads: tuple[Pad, ...]
     """Those that would be right in it."""
+    heat: StackHeat | None = None
+    """The layers at the hottest moment of the take; None without one, or without measures."""
 
     @property
     def chain(self) -> Chain | None:
@@ -124,12 +127,15 @@ def build(
     judgement = None
     if shoot is not None and camera is not None and setup is not None:
         judgement = _judged(layout, setup, camera, shoot, catalog, shelf)
+    path = stack_path(layout)
+    run = judgement.run if judgement else None
     return Build(
         chosen=chosen,
         layout=layout,
         checks=checks,
         verdict=worst(checks),
-        path=heat_path(layout),
+        path=path,
+        heat=stack_heat(path, run) if path is not None and run is not None else None,
         judgement=judgement,
         bill=_bill(layout, chosen, judgement),
         steps=steps_of(layout),
@@ -162,7 +168,8 @@ def _setup(chosen: Chosen, camera: Camera | None, catalog: Catalog) -> Setup | N
         drive_key=chosen.drive_key,
         enclosure_key=chosen.enclosure_key,
         cable_key=cable,
-        unit_tag="",
+        # A drive at hand is as full, as worn and as well known as its unit is.
+        unit_tag=dict(chosen.reused).get(chosen.drive_key, ""),
     )
 
 
@@ -247,3 +254,72 @@ def instead_of(made: Build, catalog: Catalog, most: int = 3) -> tuple[Instead, .
     fits = (d for d in closed if not d.only_host or (host is not None and d.only_host == host.key))
     ordered = sorted(fits, key=lambda drive: (drive.price, drive.key))[:most]
     return tuple(Instead(each, each.price / (each.capacity_bytes / 1e12)) for each in ordered)
+
+
+@dataclass(frozen=True, slots=True)
+class KindChoice:
+    """The case of a kind that suits the drive best."""
+
+    kind: BuildKind
+    enclosure_key: str
+    verdict: Verdict
+    """Of the fit, and of the take on it where there is a camera."""
+    margin: float | None
+    """Of the take; None without one, or where it doesn't go in."""
+
+
+def kinds_for(
+    chosen: Chosen,
+    catalog: Catalog,
+    shelf: Shelf,
+    shoot: Shoot | None = None,
+    camera: Camera | None = None,
+) -> tuple[KindChoice, ...]:
+    """Return every kind of build with its best case for the drive that is chosen.
+
+    Best is what fits and holds, then what fits, the cheapest first.
+    """
+    found: dict[BuildKind, tuple[tuple[int, float, str], KindChoice]] = {}
+    for case in catalog.enclosures.values():
+        # Another case brings its own pad along.
+        made = build(
+            replace(chosen, enclosure_key=case.key, pad_key="", reused=()),
+            catalog, shelf, shoot, camera,
+        )  # fmt: skip
+        choice = KindChoice(kind_of(made.layout), case.key, *_outcome(made))
+        rank = _RANK[choice.verdict], case.price, case.key
+        if choice.kind not in found or rank < found[choice.kind][0]:
+            found[choice.kind] = rank, choice
+    return tuple(found[kind][1] for kind in BuildKind if kind in found)
+
+
+_RANK = {Verdict.HOLDS: 0, Verdict.TIGHT: 1, Verdict.NOT_KNOWN: 2, Verdict.FALLS_SHORT: 3}
+
+
+def _outcome(made: Build) -> tuple[Verdict, float | None]:
+    if made.verdict is Verdict.FALLS_SHORT or made.judgement is None:
+        return made.verdict, None
+    return worst_of(made.verdict, made.judgement.verdict), made.judgement.margin
+
+
+def worst_of(fit: Verdict, take: Verdict) -> Verdict:
+    """Return the worse of fit and take."""
+    return max((fit, take), key=lambda verdict: _RANK[verdict])
+
+
+def first_choice(camera: Camera | None, catalog: Catalog) -> Chosen:
+    """Return what to begin with: what the camera records to, where that is a bare drive."""
+    setup = camera.setup if camera else None
+    drive = catalog.drives.get(setup.drive_key) if setup else None
+    if setup is not None and drive is not None and drive.needs_enclosure and setup.enclosure_key:
+        at_hand = ((setup.drive_key, setup.unit_tag), (setup.enclosure_key, setup.unit_tag))
+        return Chosen(
+            setup.drive_key, setup.enclosure_key, reused=at_hand if setup.unit_tag else ()
+        )
+    bare = next((each for each in catalog.drives.values() if each.needs_enclosure), None)
+    if bare is None:
+        raise BadValueError(
+            "the catalog has no bare drive", where="build", mend="Add a drive of your own"
+        )
+    case = next(iter(catalog.enclosures_for(bare)), None) or next(iter(catalog.enclosures.values()))
+    return Chosen(bare.key, case.key)

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
-from vastcellar.core.build.steps import Caution, Step
+import math
+from collections.abc import Sequence
+
+from vastcellar.core.build.steps import BuildKind, Caution, Step
 from vastcellar.core.evidence import Verdict
 from vastcellar.core.parts.fitting import Fit, FitKind
 from vastcellar.core.units import NumberFormat
-from vastcellar.services.build.building import Build
+from vastcellar.services.build.building import Build, Instead, KindChoice
 from vastcellar.services.words.said_wording import said_words
+from vastcellar.services.words.verdict_wording import SHORT_WORDS, short_verdict
 
 CHECK_NAMES = {
     FitKind.PROTOCOL: "protocol",
@@ -85,3 +89,62 @@ def price_words(made: Build, fmt: NumberFormat, currency: str) -> str:
     if bill.all_new > bill.to_pay:
         text += f", {fmt.number(bill.all_new, 0)} all new"
     return f"{text}, {fmt.number(bill.per_tb, 0)} a TB"
+
+
+KIND_WORDS = {
+    BuildKind.SCREWED: "Screwed case",
+    BuildKind.TOOL_LESS: "Tool-less",
+    BuildKind.FAST: "40G case",
+    BuildKind.SATA_CASE: '2.5" case',
+    BuildKind.DISK_CASE: "Disk case",
+    BuildKind.CARD_SHELL: "Card shell",
+    BuildKind.MAGAZINE: "Magazine",
+}
+
+
+def kind_verdict(choice: KindChoice, fmt: NumberFormat) -> str:
+    """Return what a kind comes to in a few words."""
+    if choice.margin is not None:
+        return f"{SHORT_WORDS[choice.verdict]} {fmt.percent(choice.margin, signed=True)}"
+    return FIT_WORDS[choice.verdict]
+
+
+def build_title(made: Build) -> str:
+    """Return what is built, as a heading."""
+    return made.layout.drive.name
+
+
+def bill_rows(made: Build, fmt: NumberFormat, currency: str) -> list[tuple[str, str, str]]:
+    """Return the bill line by line: what, whence, what it costs now."""
+    return [
+        (
+            line.name,
+            f"from {line.reused_from}" if line.reused_from else "buy",
+            "–" if line.reused_from else f"{fmt.number(line.price, 0)} {currency}",
+        )
+        for line in made.bill.lines
+    ]
+
+
+def bill_sentence(made: Build, instead: Sequence[Instead], fmt: NumberFormat, currency: str) -> str:
+    """Return what it comes to, and what a closed drive as large would cost."""
+    bill, parts = made.bill, [price_words(made, fmt, currency)]
+    if math.isfinite(bill.per_lasting_mb_per_s):
+        parts.append(f"{fmt.number(bill.per_lasting_mb_per_s, 2)} for each MB/s that lasts")
+    if math.isfinite(bill.per_endurance_tb):
+        parts.append(f"{fmt.number(bill.per_endurance_tb, 2)} for each TB of endurance")
+    text = "; ".join(parts) + "."
+    if instead:
+        closed = instead[0].drive
+        text += (
+            f" Nothing to build: {closed.name}, {fmt.number(closed.price, 0)} {currency}, "
+            f"{fmt.number(instead[0].price_per_tb, 0)} a TB."
+        )
+    return text
+
+
+def build_state(made: Build, fmt: NumberFormat) -> str:
+    """Return what the rail says of a build: its take where there is a camera, else its fit."""
+    if made.verdict is Verdict.FALLS_SHORT or made.judgement is None:
+        return FIT_WORDS[made.verdict]
+    return short_verdict(made.judgement, fmt)

@@ -101,10 +101,10 @@ def sentence_of(statements: Iterable[Said], fmt: NumberFormat) -> str:
     return "; ".join(said_words(each, fmt) for each in statements)
 
 
-def _short(value: float, fmt: NumberFormat) -> str:
-    """Return a measure with as many decimals as it has, two at most."""
-    decimals = next((n for n in (0, 1) if abs(value - round(value, n)) < _FINE), 2)
-    return fmt.number(value, decimals)
+def measure_text(value_mm: float, fmt: NumberFormat) -> str:
+    """Return a measure with as many decimals as it has, two at most: "0.5 mm", "80 mm"."""
+    decimals = next((n for n in (0, 1) if abs(value_mm - round(value_mm, n)) < _FINE), 2)
+    return f"{fmt.number(value_mm, decimals)} mm"
 
 
 def _shown(name: str, value: float | str, fmt: NumberFormat) -> str:
@@ -122,7 +122,7 @@ def _shown(name: str, value: float | str, fmt: NumberFormat) -> str:
     if name.endswith("_c"):
         return fmt.temperature(value)
     if name.endswith("_mm"):
-        return f"{_short(value, fmt)} mm"
+        return measure_text(value, fmt)
     if name.endswith("_w"):
         return f"{fmt.number(value, 1)} W"
     if name.endswith("_g"):

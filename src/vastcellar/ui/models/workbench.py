@@ -47,6 +47,7 @@ class Workbench(QObject):
     """The mends of the subject were found."""
     shelf_changed = Signal()
     sum_asked = Signal(str)
+    sums_changed = Signal()
     unit_chosen = Signal()
     """Another unit of the shelf is looked at."""
     calibrated = Signal(object)
@@ -68,6 +69,7 @@ class Workbench(QObject):
         self.judgements: dict[str, Judgement] = {}
         self.planned = planned(document.shoot, workplace.catalog, self.shelf)
         self.mends = Mends((), ())
+        self._station_sums: dict[str, Sum] = {}
         self.shelf_tag = ""
         """The unit that is chosen on the shelf."""
         self.plugged = Plugged(self)
@@ -281,13 +283,18 @@ class Workbench(QObject):
         if unit is not None and drive is not None:
             of_unit["unit"] = unit_sum(unit, drive, numbers)
         if camera is None or judgement is None:
-            return of_unit
+            return {**of_unit, **self._station_sums}
         found = {**sums_of(judgement, camera, ambient_c, numbers), **of_unit}
         plan = next((p for p in self.planned.plan.cameras if p.camera.key == camera.key), None)
         if plan is not None and self.day <= self.planned.shoot.days:
             found["day"] = day_sum(plan, self.day, numbers)
         found["copies"] = copies_sum(self.planned, numbers)
-        return found
+        return {**found, **self._station_sums}
+
+    def show_sums(self, sums: dict[str, Sum]) -> None:
+        """Have the sums of a station's own figures, by keys that no other has, in the drawer."""
+        self._station_sums = sums
+        self.sums_changed.emit()
 
     def choose_on_shelf(self, tag: str) -> None:
         """Make *tag* the unit that the shelf is about."""

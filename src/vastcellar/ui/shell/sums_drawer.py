@@ -169,6 +169,7 @@ class SumsDrawer(QWidget):
         workbench.judged.connect(self.refresh)
         workbench.sum_asked.connect(self.ask)
         workbench.unit_chosen.connect(self.refresh)
+        workbench.sums_changed.connect(self.refresh)
         self.refresh()
 
     def show_for(self, keys: tuple[str, ...]) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QSettings, QSize, Signal
+from PySide6.QtCore import QSettings, QSize, Signal, SignalInstance
 from PySide6.QtGui import QCloseEvent, QKeySequence, QResizeEvent, QShortcut, QShowEvent
 from PySide6.QtWidgets import (
     QApplication,
@@ -158,6 +158,8 @@ class MainWindow(QMainWindow):
             self._stations[key] = station
             station.setObjectName("inside")
             area = StageArea(station)
+            if isinstance(said := getattr(station, "state_changed", None), SignalInstance):
+                said.connect(lambda state, key=key: self.rail.show_state(key, state))
             self._areas[key] = area
             self.stage.addWidget(area)
         self.stage.setCurrentWidget(self._areas[key])

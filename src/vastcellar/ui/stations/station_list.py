@@ -42,6 +42,12 @@ def _match(workbench: Workbench, jobs: Jobs) -> QWidget:
     return MatchStation(workbench)
 
 
+def _build(workbench: Workbench, jobs: Jobs) -> QWidget:
+    from vastcellar.ui.stations.build.station import BuildStation
+
+    return BuildStation(workbench)
+
+
 def _prove(workbench: Workbench, jobs: Jobs) -> QWidget:
     from vastcellar.ui.stations.prove.station import ProveStation
 
@@ -94,8 +100,19 @@ STATIONS = (
     StationEntry(
         "build",
         "Build",
-        "Will check which parts fit, and lead through assembly, first format and label.",
-        None,
+        "Do these parts go together, and will it hold, before anything is bought.",
+        _build,
+        sums=("stack", "heights", "bill", "need"),
+        answers=(
+            "Whether module, case, pad, port and plug go together, and by how many millimetres",
+            "Where the heat gets stuck, and what the take comes to with this very pad and lid",
+            "Which kind of case suits the module, what it costs, and what is at hand",
+            "The steps of this build, with what can't be undone",
+        ),
+        keys=(
+            ("← →", "in the kinds: the next kind of case"),
+            ("Enter", "in the stack: take the pad that mends it"),
+        ),
     ),
     StationEntry(
         "prove",

@@ -31,7 +31,7 @@ class HeatStep:
 
 
 @dataclass(frozen=True, slots=True)
-class HeatPath:
+class StackPath:
     """Up through the layers, and down beside them."""
 
     steps: tuple[HeatStep, ...]
@@ -64,7 +64,7 @@ def layer_k_per_w(thickness_mm: float, w_per_mk: float, area_mm2: float) -> floa
     return thickness_mm * 1000.0 / (w_per_mk * area_mm2)
 
 
-def heat_path(layout: Layout) -> HeatPath | None:
+def stack_path(layout: Layout) -> StackPath | None:
     """Return how the heat gets out of the module; None where a measure of it isn't known."""
     size, inside, fit = layout.drive.size, layout.enclosure.inside, layout.pad_fit
     if not layout.is_module or size is None or inside is None or fit is None:
@@ -82,12 +82,12 @@ def heat_path(layout: Layout) -> HeatPath | None:
         resists = layer_k_per_w(fit.gap_mm, AIR_W_PER_MK, area)
         steps.append(HeatStep("air", resists, fit.gap_mm, AIR_W_PER_MK))
     steps.append(HeatStep("spreader", inside.spreader_k_per_w))
-    return HeatPath(tuple(steps), CONNECTOR_K_PER_W, area)
+    return StackPath(tuple(steps), CONNECTOR_K_PER_W, area)
 
 
 def as_laid_out(layout: Layout) -> Enclosure:
     """Return the case with the heat path of this very build; as listed where it isn't known."""
-    path = heat_path(layout)
+    path = stack_path(layout)
     if path is None:
         return layout.enclosure
     case = replace(layout.enclosure.case, drive_to_case_k_per_w=path.drive_to_case_k_per_w)

@@ -1,0 +1,1 @@
+"""The station Build: the stack, its checks and bill, and the bench card."""

@@ -1,0 +1,169 @@
+"""The station Build: what is laid out, the mend at its place, kinds, bill, and the bench card."""
+
+import io
+import json
+
+import pytest
+from pypdf import PdfReader
+from PySide6.QtCore import Qt
+
+from vastcellar.core.build.steps import BuildKind
+from vastcellar.core.evidence import Verdict
+from vastcellar.core.parts.fitting import FitKind
+from vastcellar.core.units import PLAIN
+from vastcellar.report.bench_sheet import bench_sheet_pdf
+from vastcellar.services.build.building import Chosen, build
+from vastcellar.services.build.progress import done_steps, keep_step
+
+
+@pytest.fixture
+def station(app, qtbot):
+    """Build, opened on camera A, once it has reckoned."""
+    app.workbench.document.choose("A")
+    made = app.window.station("build")
+    qtbot.waitUntil(lambda: made.made is not None)
+    return made
+
+
+def lay_out(station, qtbot, chosen):
+    """Lay out *chosen*, and wait until it is reckoned."""
+    station.choose(chosen)
+    qtbot.waitUntil(lambda: station.made is not None and station.made.chosen == chosen)
+
+
+def test_it_begins_with_what_the_camera_records_to_and_says_what_match_says(app, station):
+    """M-03 in its case: the same verdict, margin and minute as in Match, and nothing to pay."""
+    judged = app.workbench.judgement
+    assert station.made.judgement.verdict is judged.verdict
+    assert station.made.judgement.margin == pytest.approx(judged.margin, abs=0.01)
+    assert station.made.judgement.fails_at_s == pytest.approx(judged.fails_at_s, rel=0.01)
+    assert station.made.bill.to_pay == 0
+    assert "for A Main" in station.subtitle.text()
+    assert app.window.rail.buttons["build"].state.startswith("short")
+
+
+def test_a_gap_is_mended_where_it_is_drawn(station, qtbot):
+    """Tape under the lid: the drawing has the pad to press; pressed, the gap is gone."""
+    lay_out(station, qtbot, Chosen("kelmarsh-vane-2", "drumlin-fin", "tape-02"))
+    assert station.verdict.sentence.text().startswith("It doesn't fit: pad and lid")
+    assert station.fit_line.text().startswith("The take, as laid out: Holds")
+    station.stack.grab()
+    (box,) = [box for box, key in station.stack._places if key == "mend"]
+    qtbot.mouseClick(station.stack, Qt.MouseButton.LeftButton, pos=box.center().toPoint())
+    qtbot.waitUntil(lambda: station.made.chosen.pad_key == "pad-125-6")
+    assert station.made.of(FitKind.GAP).verdict is Verdict.HOLDS
+    assert station.form.pad.currentData() == "pad-125-6"
+    assert station.verdict.sentence.text().startswith("Holds the whole 52 min take")
+
+
+def test_figures_of_the_stack_open_their_own_sums(app, station, qtbot):
+    """The warmth opens the heat's way, the heights what lies over the chips."""
+    lay_out(station, qtbot, Chosen("torvane-t2-2", "drumlin-fin"))
+    station.stack.grab()
+    for key, title in (("stack", "Heat to the case"), ("heights", "Height over the chips")):
+        box = next(box for box, each in station.stack._places if each == key)
+        qtbot.mouseClick(station.stack, Qt.MouseButton.LeftButton, pos=box.center().toPoint())
+        assert app.window.drawer._views[0].accessibleName().startswith(title)
+    said = app.window.drawer._views[0].accessibleName()
+    assert "2.5 mm − 1.5 mm = 1 mm" in said and "pressed 1 − room ÷ pad = 20 %" in said
+
+
+def test_kinds_say_what_each_comes_to_and_lay_their_case_out(station, qtbot):
+    """Seven kinds; a module goes into no disk bay; a click takes the best case of a kind."""
+    lay_out(station, qtbot, Chosen("torvane-t2-2", "drumlin-pocket"))
+    qtbot.waitUntil(lambda: len(station.kinds.choices) == len(BuildKind))
+    by_kind = {choice.kind: choice for choice in station.kinds.choices}
+    assert by_kind[BuildKind.SATA_CASE].verdict is Verdict.FALLS_SHORT
+    assert by_kind[BuildKind.SCREWED].verdict is Verdict.HOLDS
+    station.kinds.grab()
+    box = next(box for box, key in station.kinds._places if key == BuildKind.SCREWED)
+    qtbot.mouseClick(station.kinds, Qt.MouseButton.LeftButton, pos=box.center().toPoint())
+    qtbot.waitUntil(
+        lambda: station.made.chosen.enclosure_key == by_kind[BuildKind.SCREWED].enclosure_key
+    )
+    assert station.kinds.kind is BuildKind.SCREWED
+
+
+def test_every_kind_is_drawn(station, qtbot, catalog):
+    """A module and a disk in every case that ships: no pair stops the drawing."""
+    for drive in ("torvane-s30-2", "kelmarsh-vane-8", "kelmarsh-dray-4"):
+        for case in catalog.enclosures:
+            lay_out(station, qtbot, Chosen(drive, case))
+            assert not station.stack.grab().isNull()
+            assert station.stack.accessibleDescription()
+
+
+def test_what_is_at_hand_is_not_paid_for_again(station, qtbot, app):
+    """K-13's case for another module; choosing another case forgets that it was at hand."""
+    case = app.workbench.shelf.unit("K-13").enclosure_key
+    lay_out(station, qtbot, Chosen("torvane-t2-2", case))
+    station.form.at_hand.chosen.emit("case:K-13")
+    qtbot.waitUntil(lambda: station.made.chosen.reused == ((case, "K-13"),))
+    assert station.made.bill.to_pay == app.workbench.catalog.drive("torvane-t2-2").price
+    assert "from K-13" in " ".join(line.text() for line in station._bill_rows)
+    other = next(key for key in app.workbench.catalog.enclosures if key != case)
+    station.form.case.chosen.emit(other)
+    qtbot.waitUntil(lambda: station.made.chosen.enclosure_key == other)
+    assert station.made.chosen.reused == ()
+
+
+def test_ticks_stay_over_a_restart_and_what_is_for_good_is_asked_twice(start, qtbot, places):
+    """A card's shell: its last step only asks at the first tick; done steps are there again."""
+    app = start()
+    station = app.window.station("build")
+    chosen = Chosen("torvane-s30-1", "sedgeway-shell-b")
+    qtbot.waitUntil(lambda: station.made is not None)
+    lay_out(station, qtbot, chosen)
+    station.tabs[1].click()
+    boxes = station.bench.boxes
+    boxes["ground"].click()
+    assert done_steps(chosen, places) == {"ground"}
+    boxes["close"].click()
+    assert not boxes["close"].isChecked()
+    assert "can't be opened again" in station.bench.head.text()
+    assert done_steps(chosen, places) == {"ground"}
+    boxes["close"].click()
+    assert done_steps(chosen, places) == {"ground", "close"}
+    boxes["ground"].click()
+    app.close()
+    again = start()
+    station = again.window.station("build")
+    qtbot.waitUntil(lambda: station.made is not None)
+    lay_out(station, qtbot, chosen)
+    ticked = {key for key, box in station.bench.boxes.items() if box.isChecked()}
+    assert ticked == {"close"}
+
+
+def test_a_file_of_brackets_costs_no_more_than_the_ticks(places):
+    """What can't be read counts as nothing done, and the next tick writes it anew."""
+    places.state.mkdir(parents=True, exist_ok=True)
+    chosen = Chosen("a", "b")
+    for content in ("[" * 5000, "{}", '{"format": "vast-cellar/builds", "builds": [1]}', ""):
+        (places.state / "builds.json").write_text(content)
+        assert done_steps(chosen, places) == frozenset()
+    keep_step(chosen, "open", places, is_done=True)
+    assert done_steps(chosen, places) == {"open"}
+    keep_step(chosen, "open", places, is_done=False)
+    assert json.loads((places.state / "builds.json").read_text())["builds"] == {}
+
+
+def test_the_bench_card_is_one_page_with_every_step(catalog, shelf):
+    """As PDF: each step, its cautions, and the mark of what can't be undone."""
+    for drive, case in (("torvane-s30-1", "sedgeway-shell-b"), ("torvane-t2-2", "drumlin-splash")):
+        made = build(Chosen(drive, case), catalog, shelf)
+        pages = PdfReader(io.BytesIO(bench_sheet_pdf(made, PLAIN))).pages
+        assert len(pages) == 1
+        text = " ".join(pages[0].extract_text().split())
+        assert made.layout.drive.name in text
+        assert "Peel both foils of the pad" in text and "Static kills chips" in text
+        assert ("can't be opened again" in text) == (case == "sedgeway-shell-b")
+
+
+def test_without_a_camera_the_fit_is_said_alone(start, qtbot):
+    """An empty start: the parts are checked, and no take is made up for them."""
+    app = start(demo=False)
+    station = app.window.station("build")
+    qtbot.waitUntil(lambda: station.made is not None)
+    assert station.made.judgement is None
+    assert station.verdict.sentence.text().startswith("It fits")
+    assert app.window.rail.buttons["build"].state == "fits"

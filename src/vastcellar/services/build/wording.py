@@ -61,19 +61,27 @@ def mend_words(fit: Fit, fmt: NumberFormat, currency: str) -> str:
     return f"{words}, {fmt.number(float(price), 0)} {currency}" if has_price else words  # type: ignore[arg-type]
 
 
-def fit_sentence(made: Build, fmt: NumberFormat) -> str:
-    """Say in a sentence whether it fits, and what is in the way first."""
-    wrong = [fit for fit in made.checks if fit.verdict is made.verdict]
+def fit_headline(made: Build) -> str:
+    """Say in a few words whether it fits, and what is in the way first."""
     if made.verdict is Verdict.HOLDS:
-        told = made.of(FitKind.GAP) or made.of(FitKind.BODY) or made.checks[0]
-        return "It fits: " + check_words(told, fmt)
+        return "It fits"
+    wrong = [fit for fit in made.checks if fit.verdict is made.verdict]
     head = {
         Verdict.TIGHT: "It fits, tightly",
         Verdict.NOT_KNOWN: "Not known whether it fits",
         Verdict.FALLS_SHORT: "It doesn't fit",
     }[made.verdict]
-    more = f" ({len(wrong) - 1} more)" if len(wrong) > 1 else ""
-    return f"{head}: {check_words(wrong[0], fmt)}{more}"
+    more = f" and {len(wrong) - 1} more" if len(wrong) > 1 else ""
+    return f"{head}: {CHECK_NAMES[wrong[0].kind]}{more}"
+
+
+def fit_sentence(made: Build, fmt: NumberFormat) -> str:
+    """Say in a sentence whether it fits, and what is in the way first, with its figures."""
+    if made.verdict is Verdict.HOLDS:
+        told = made.of(FitKind.GAP) or made.of(FitKind.BODY) or made.checks[0]
+        return f"It fits: {check_words(told, fmt)}"
+    first = next(fit for fit in made.checks if fit.verdict is made.verdict)
+    return f"{fit_headline(made)}: {said_words(first.said, fmt)}"
 
 
 def step_words(step: Step, fmt: NumberFormat) -> str:

@@ -18,7 +18,10 @@ _CASE, _DRIVE = "case:", "drive:"
 
 
 class BuildForm(QWidget):
-    """Shows what is chosen, and announces what is chosen anew."""
+    """Shows what is chosen, and announces what is chosen anew.
+
+    ``splash`` is placed by whoever shows the checks.
+    """
 
     chosen = Signal(object)  # Chosen
 
@@ -35,7 +38,7 @@ class BuildForm(QWidget):
         layout.setHorizontalSpacing(8)
         columns = (
             ("Module or disk", self.drive, 5),
-            ("Case", self.case, 6),
+            ("Case", self.case, 7),
             ("Pad", self.pad, 5),
             ("At hand", self.at_hand, 4),
         )
@@ -43,7 +46,6 @@ class BuildForm(QWidget):
             layout.addWidget(label(name, "soft"), 0, column)
             layout.addWidget(choice, 1, column)
             layout.setColumnStretch(column, stretch)
-        layout.addWidget(self.splash, 1, len(columns))
         self.drive.chosen.connect(lambda key: self._change(drive_key=key))
         self.case.chosen.connect(lambda key: self._change(enclosure_key=key, pad_key=""))
         self.pad.chosen.connect(lambda key: self._change(pad_key=key))

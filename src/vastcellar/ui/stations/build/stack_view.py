@@ -27,6 +27,7 @@ _W_PX = 40.0
 _CHIP_MM, _CHIP_APART_MM, _FIRST_CHIP_MM = 11.0, 5.0, 9.0
 _PLUG_MM = 8.0
 _MEND = "mend"
+_ROW_PX = 34.0
 _CALLOUT_PX, _MOST_CALLOUTS = 54.0, 2
 # What has a place in the drawing, from the top down; the rest stands among the checks.
 _PLACES = (FitKind.GAP, FitKind.PRESSED, FitKind.KEY, FitKind.PROTOCOL, FitKind.WIDTH,
@@ -228,7 +229,7 @@ class StackView(Picture):
         painter.drawRect(QRectF(plug - down / 2, at.board, down, at.base - at.board - 6))
         numbers = self.look.numbers
         for watts, x, y in (
-            (heat.up_w, middle - 30, spreader + 1),
+            (heat.up_w, middle - 30, spreader - 18),
             (heat.down_w, plug - 30, at.carrier + 2),
         ):
             text = f"{numbers.number(watts, 2)} W"
@@ -284,7 +285,7 @@ class StackView(Picture):
             ("Under it", f"{_mm(inside.under_mm if inside else None, numbers)} free", 0.0),
             ("Base", layout.enclosure.material or "", 0.0),
         )  # fmt: skip
-        step = (at.base - at.top) / len(rows)
+        step = max((at.base - at.top) / len(rows), _ROW_PX)
         for number, (name, text, _) in enumerate(rows):
             top_px = at.top + number * step
             self.write(painter, QRectF(0, top_px, _LABEL_PX - 8, 17), name, weight=600)

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
@@ -38,6 +38,7 @@ from vastcellar.services.build.wording import (
     bill_sentence,
     build_state,
     build_title,
+    fit_headline,
     fit_sentence,
 )
 from vastcellar.services.words.verdict_wording import told_verdict
@@ -134,7 +135,9 @@ class BuildStation(QWidget):
         lower = QHBoxLayout()
         lower.setSpacing(8)
         frame, inside = card()
-        inside.addWidget(label("Checks", "head"))
+        head = row(label("Checks", "head"))
+        head.addWidget(self.form.splash)
+        inside.addLayout(head)
         area = QScrollArea()
         area.setWidgetResizable(True)
         area.setWidget(self.checks)
@@ -143,11 +146,20 @@ class BuildStation(QWidget):
         lower.addWidget(frame, 1)
         frame, inside = card()
         inside.addWidget(label("Parts to get", "head"))
+        page_of_bill = QWidget()
+        page_of_bill.setObjectName("inside")
+        column = QVBoxLayout(page_of_bill)
+        column.setContentsMargins(0, 0, 6, 0)
         self._bill_column = QVBoxLayout()
         self._bill_column.setSpacing(1)
-        inside.addLayout(self._bill_column)
-        inside.addWidget(self.bill_line)
-        inside.addStretch(1)
+        column.addLayout(self._bill_column)
+        column.addWidget(self.bill_line)
+        column.addStretch(1)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setWidget(page_of_bill)
+        inside.addWidget(area, 1)
         lower.addWidget(frame, 1)
         layout.addLayout(lower, 3)
         return page
@@ -223,7 +235,7 @@ class BuildStation(QWidget):
         whose = f", for {camera.key} {camera.name}" if camera else ""
         self.subtitle.setText(f"in the {made.layout.enclosure.name}{whose}")
         self.subtitle.setToolTip(self.subtitle.text())
-        sentence = fit_sentence(made, numbers)
+        sentence, head = fit_sentence(made, numbers), fit_headline(made)
         take = None
         if made.judgement is not None and camera is not None:
             take = told_verdict(made.judgement, camera, numbers)
@@ -232,8 +244,11 @@ class BuildStation(QWidget):
             second = f"{sentence}."
         else:  # first of all it has to go together
             by_what = "by the measures of its parts"
-            self.verdict.show_verdict(made.verdict, Evidence.CLAIMED, sentence, by_what)
-            second = f"The take, as laid out: {take.sentence}." if take else ""
+            self.verdict.show_verdict(made.verdict, Evidence.CLAIMED, head, by_what)
+            second = f"{sentence.split(': ', 2)[-1]}."
+            second = second[0].upper() + second[1:]
+            if take is not None and made.judgement and made.judgement.run is not None:
+                second += f" The take, as laid out: {take.sentence}."
         self.fit_line.setText(second)
         self.fit_line.setToolTip(second)
         self.stack.show_build(made, found.mended, currency)

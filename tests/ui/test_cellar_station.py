@@ -196,3 +196,30 @@ def test_a_described_drive_of_a_taken_tag_is_not_kept(app, qtbot):
     assert dialog.value.own is None
     assert not dialog.findChild(Choice, "Class").isVisibleTo(dialog)
     dialog.deleteLater()
+
+
+def test_a_label_is_saved_and_its_code_opens_the_record(app, qtbot, tmp_path):
+    """As PDF for one unit or all; scanned into the quick sum, the code leads to the unit."""
+    cellar = app.window.station("cellar")
+    cellar.shelf.choose("K-11")
+    dialog = cellar.label_dialog()
+    type_into(dialog, "Duty", "camera B")
+    dialog.findChild(Choice, "File system").chosen.emit("exFAT")
+    dialog.findChild(Choice, "Size").chosen.emit("sheet-24")
+    one, every = tmp_path / "one.pdf", tmp_path / "all.pdf"
+    cellar.save_labels(one, dialog.value)
+    dialog.findChild(Choice, "Units").chosen.emit("all")
+    cellar.save_labels(every, dialog.value)
+    assert one.read_bytes()[:5] == every.read_bytes()[:5] == b"%PDF-"
+    assert len(every.read_bytes()) > len(one.read_bytes())
+    app.window.show_station("shoot")
+    app.window.toggle_quick_sum()
+    QTest.keyClicks(app.window.quick_sum.line, "vastcellar:unit/K-07")
+    qtbot.waitUntil(lambda: app.window.open_station is cellar)
+    assert cellar.shelf.tag == "K-07"
+    assert not app.window.quick_sum.isVisible()
+    app.window.show_unit("no-such")
+    assert "No unit on the shelf is called no-such" in app.window.job_strip.text.text()
+    cellar.save_labels(tmp_path / "nowhere" / "x.pdf", dialog.value)
+    assert "x.pdf" in app.window.job_strip.text.text()
+    dialog.deleteLater()

@@ -20,6 +20,7 @@ _COMMANDS = {
     "devices": Late("devices_command:devices", "What is plugged in, and how it links."),
     "diagnose": Late("diagnose_command:diagnose", "What slowed a drive down, from its trace."),
     "judge": Late("judge_command:judge", "Will it hold, and on what evidence?"),
+    "label": Late("label_command:label_command", "Labels of units, as PDF with QR codes."),
     "match": Late("match_command:match_command", "What a camera could record to, ranked."),
     "need": Late("need_command:need", "What cameras and copies of a shoot need."),
     "prove": Late("prove_command:prove", "Measure a drive, in a folder of your choice."),

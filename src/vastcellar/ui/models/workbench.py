@@ -47,6 +47,8 @@ class Workbench(QObject):
     """The mends of the subject were found."""
     shelf_changed = Signal()
     sum_asked = Signal(str)
+    unit_asked = Signal(str)
+    """The record of a unit is asked for, as by the code on its label: its tag."""
     sums_changed = Signal()
     unit_chosen = Signal()
     """Another unit of the shelf is looked at."""

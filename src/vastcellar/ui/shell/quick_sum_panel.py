@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import QEvent, QObject, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QEvent, QObject, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QPainter, QPen
 from PySide6.QtWidgets import QFrame, QLineEdit, QVBoxLayout, QWidget
 
@@ -15,11 +15,13 @@ from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.units import MB
 from vastcellar.services.sums.quick_sums import EXAMPLES, AnsweredSum, LinkFit, answer_line
 from vastcellar.services.sums.sum_lines import Sum
+from vastcellar.services.workplace.labels import tag_in
 from vastcellar.ui.look import Look
 from vastcellar.ui.shell.sums_drawer import SumView
 from vastcellar.ui.widgets.cards import label
 from vastcellar.ui.widgets.picture import Picture, column
 
+_SCANNED_MS = 300
 PANEL_WIDTH_PX = 620
 _LADDER_PX = 128
 _CENTRE = Qt.AlignmentFlag.AlignHCenter
@@ -83,6 +85,8 @@ class QuickSumPanel(QFrame):
     """Lies over the stage while it is asked; Esc closes it, Ctrl+K opens it with its last line."""
 
     closed = Signal()
+    code_read = Signal(str)
+    """The code of a unit's label was scanned into the line: its tag."""
 
     def __init__(self, parent: QWidget, look: Look) -> None:
         super().__init__(parent)
@@ -114,6 +118,10 @@ class QuickSumPanel(QFrame):
             self.steps,
         ):
             layout.addWidget(widget)
+        # A scanner types letter by letter: the tag is whole when it pauses.
+        self._tag = ""
+        self._read_soon = QTimer(self, singleShot=True, interval=_SCANNED_MS)
+        self._read_soon.timeout.connect(self._on_scanned)
         self.line.textChanged.connect(self._reckon)
         look.changed.connect(self._restyle)
         parent.installEventFilter(self)
@@ -179,6 +187,11 @@ class QuickSumPanel(QFrame):
         if self._catalog is None or not text.strip():
             self._show(None)
             return
+        if (tag := tag_in(text)) is not None:
+            self._show(None)
+            self._read_soon.start()
+            self._tag = tag
+            return
         try:
             found = answer_line(text, self._catalog().modes, self._look.numbers)
         except VastCellarError as error:
@@ -188,6 +201,12 @@ class QuickSumPanel(QFrame):
             self._place()
             return
         self._show(found)
+
+    def _on_scanned(self) -> None:
+        if tag_in(self.line.text()) == self._tag:
+            self.line.clear()
+            self.close_panel()
+            self.code_read.emit(self._tag)
 
     def _show(self, found: AnsweredSum | None) -> None:
         self.message.hide()

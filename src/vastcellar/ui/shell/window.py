@@ -178,6 +178,16 @@ class MainWindow(QMainWindow):
         area = self.stage.currentWidget()
         return area.widget() if isinstance(area, StageArea) else None
 
+    def show_unit(self, tag: str) -> None:
+        """Open the record of the unit *tag*, or say that there is none."""
+        if self._workbench is None:
+            return
+        if self._workbench.shelf.unit(tag) is None:
+            self.job_strip.say(f"No unit on the shelf is called {tag}.")
+            return
+        self.show_station("cellar")
+        self._workbench.unit_asked.emit(tag)
+
     def _show_states(self) -> None:
         from vastcellar.services.words.verdict_wording import short_verdict
 
@@ -210,6 +220,7 @@ class MainWindow(QMainWindow):
             self.quick_sum = QuickSumPanel(self._body, self.look)
             self.quick_sum.attach(lambda: workbench.catalog)
             self.quick_sum.closed.connect(self.stage.setFocus)
+            self.quick_sum.code_read.connect(self.show_unit)
         if self.quick_sum.isVisible():
             self.quick_sum.close_panel()
         else:

@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from pathlib import Path
+
 from PySide6.QtWidgets import (
+    QFileDialog,
     QHeaderView,
     QPushButton,
     QScrollArea,
@@ -11,12 +15,16 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from vastcellar.core.errors import VastCellarError
 from vastcellar.core.parts.units import Unit, free_bytes_on
 from vastcellar.services.proving.binding import identity_words, twins
 from vastcellar.services.runs.calibration_wording import calibration_words
 from vastcellar.services.runs.run_rows import RUN_HEADERS, run_rows
+from vastcellar.services.workplace.exports import save_bytes
+from vastcellar.services.workplace.labels import label_of, label_size
 from vastcellar.ui.models.text_table import TextTable
 from vastcellar.ui.models.workbench import Workbench
+from vastcellar.ui.stations.cellar.label_dialog import LabelDialog, LabelWish
 from vastcellar.ui.stations.cellar.shelf_view import ShelfView
 from vastcellar.ui.stations.cellar.unit_dialog import UnitDialog, UnitEntry
 from vastcellar.ui.stations.plugged_row import PluggedRow
@@ -65,10 +73,14 @@ class CellarStation(QWidget):
         self.change_button = QPushButton("Change …")
         self.change_button.setToolTip("Its case, how far it is written, its state, a note")
         self.change_button.clicked.connect(self._ask_change)
+        self.label_button = QPushButton("Label …")
+        self.label_button.setToolTip("Tag, capacity, file system, duty and a QR code, as PDF")
+        self.label_button.clicked.connect(self._ask_label)
         self._lay_out()
         self.shelf.chosen.connect(self._show_unit)
         workbench.shelf_changed.connect(self.refresh)
         workbench.judged.connect(self.refresh)
+        workbench.unit_asked.connect(self.shelf.choose)
         self.refresh()
 
     def _lay_out(self) -> None:
@@ -101,6 +113,7 @@ class CellarStation(QWidget):
         head = row(self.unit_title)
         head.addWidget(self.forget_button)
         head.addWidget(self.release_button)
+        head.addWidget(self.label_button)
         head.addWidget(self.change_button)
         head.addWidget(self.assign_button)
         inside.addLayout(head)
@@ -156,11 +169,44 @@ class CellarStation(QWidget):
         if unit := self._workbench.shelf.unit(self.shelf.tag):
             self.dialog(unit).exec()
 
+    def label_dialog(self, keep: Callable[[LabelWish], None] | None = None) -> LabelDialog:
+        """Return the dialog that asks what the chosen unit's label says."""
+        workbench = self._workbench
+        return LabelDialog(self, workbench.look.numbers, workbench.catalog, self.shelf.tag, keep)
+
+    def _ask_label(self) -> None:
+        dialog = self.label_dialog()
+        if dialog.exec():
+            kinds = "PDF (*.pdf)"
+            name, _ = QFileDialog.getSaveFileName(self, "Save the labels", "labels.pdf", kinds)
+            if name:
+                self.save_labels(Path(name), dialog.value)
+
+    def save_labels(self, path: Path, wish: LabelWish) -> None:
+        """Save the labels that are wished for; what is in the way is announced."""
+        from vastcellar.report.label_sheet import labels_pdf
+
+        workbench = self._workbench
+        shelf, chosen = workbench.shelf, workbench.shelf.unit(self.shelf.tag)
+        units = shelf.units if wish.is_for_all else ((chosen,) if chosen else ())
+        try:
+            labels = [
+                label_of(
+                    unit, workbench.catalog, workbench.look.numbers,
+                    file_system=wish.file_system, duty=wish.duty,
+                )
+                for unit in units
+            ]  # fmt: skip
+            save_bytes(path, labels_pdf(labels, label_size(wish.size_key), skip=wish.skip))
+        except VastCellarError as error:
+            workbench.trouble.emit(error)
+
     def _show_unit(self, tag: str) -> None:
         workbench = self._workbench
         workbench.choose_on_shelf(tag)
         unit = workbench.shelf.unit(tag)
         self.change_button.setVisible(unit is not None)
+        self.label_button.setVisible(unit is not None)
         self.no_runs.setVisible(unit is not None)
         calibrated = calibration_words(workbench.shelf, tag)
         self.forget_button.setVisible(bool(calibrated))

@@ -19,6 +19,7 @@ _COMMANDS = {
     "chain": Late("chain_command:chain", "What a setup carries, stage by stage."),
     "devices": Late("devices_command:devices", "What is plugged in, and how it links."),
     "diagnose": Late("diagnose_command:diagnose", "What slowed a drive down, from its trace."),
+    "format-plan": Late("format_command:format_command", "Which file system, and the commands."),
     "judge": Late("judge_command:judge", "Will it hold, and on what evidence?"),
     "label": Late("label_command:label_command", "Labels of units, as PDF with QR codes."),
     "match": Late("match_command:match_command", "What a camera could record to, ranked."),

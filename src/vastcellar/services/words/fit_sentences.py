@@ -80,5 +80,14 @@ FIT_SENTENCES = {
     "plug in": "Plug it in: is it seen, at the link that it should have?",
     "feel it": "Write for two minutes, then feel the case: warm is right, the chips' heat gets out",
     "label it": "Put the label on: its tag, its capacity",
+    "written by all of them": "written by all of them: {writers}",
+    "splits files": "clips are split at {limit_bytes}",
+    "has a journal": "it has a journal: a pulled plug seldom costs more than the last file",
+    "has no journal": "no journal: eject it before it is unplugged",
+    "leaves of a write": "it leaves {left_share} of a large write (typical)",
+    "cameras don't encrypt": "cameras write no encrypted media: encrypt the copies",
+    "encryption under it": "with encryption under it; what that costs here shows a test",
+    "then in the camera": "a camera that refuses it wants to be shown exFAT once, and formats it "
+    "then itself",
     "bad pair": "known not to work together: {what} ({source})",
 }

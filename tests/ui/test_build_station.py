@@ -7,6 +7,7 @@ import pytest
 from pypdf import PdfReader
 from PySide6.QtCore import Qt
 
+from computers import shipped
 from vastcellar.core.build.steps import BuildKind
 from vastcellar.core.evidence import Verdict
 from vastcellar.core.parts.fitting import FitKind
@@ -171,3 +172,49 @@ def test_without_a_camera_the_fit_is_said_alone(start, qtbot):
     assert station.made.judgement is None
     assert station.verdict.sentence.text().startswith("It fits")
     assert app.window.rail.buttons["build"].state == "fits"
+
+
+def test_bring_up_shows_commands_only_for_what_was_typed(app, station, qtbot, tmp_path):
+    """A reader's card that is mounted: refused; ejected and typed: the command, and never run."""
+    page = station.bring_up
+    station.tabs[2].click()
+    plugged = app.workbench.plugged
+    plugged.system = shipped("card-reader", tmp_path)
+    plugged.look_again()
+    qtbot.waitUntil(lambda: any(not each.device.is_system for each in plugged.devices))
+    seen = next(each for each in plugged.devices if not each.device.is_system)
+    page.device.chosen.emit(seen.device.name)
+    page.tag.setText("C-09")
+    page.typed.setText("C-09")
+    assert "is mounted at" in page.message.text() and page.commands.isHidden()
+    assert page.unplug.text().startswith("Not yet")
+    lsblk = plugged.system.path("tools/lsblk.json")
+    mounts = plugged.system.path("proc/self/mountinfo")
+    volume = seen.device.volumes[0]
+    kept = [line for line in mounts.read_text().splitlines() if volume.path not in line]
+    mounts.write_text("\n".join(kept) + "\n")
+    assert lsblk.exists()
+    plugged.look_again()
+    qtbot.waitUntil(lambda: page.seen is not None and not page.seen.device.mounted)
+    assert page.commands.toPlainText().startswith("mkfs.exfat -c ")
+    assert page.commands.toPlainText().endswith(volume.path)
+    assert "serial number" in page.compare.text()
+    page.typed.setText("C-0")
+    assert page.commands.isHidden() and "type the tag on its label: C-09" in page.message.text()
+    page.device.chosen.emit("")
+    assert page.typed.text() == ""
+
+
+def test_bring_up_advises_by_who_writes_it(station, qtbot):
+    """Cameras want exFAT; Linux alone may have its journal; nobody's wish is said."""
+    page = station.bring_up
+    assert page.system.currentText() == "exFAT"
+    page.writers["camera"].setChecked(False)
+    page.writers["Linux"].setChecked(True)
+    page.school.setCurrentIndex(1)
+    assert page.system.currentText() == "ext4" and "has a journal" in page.why.text()
+    page.writers["macOS"].setChecked(True)
+    page.writers["Windows"].setChecked(True)
+    assert page.system.currentText() == "exFAT"
+    page.unknown_seller.setChecked(True)
+    assert page.tests.text().startswith("1. Capacity proof")

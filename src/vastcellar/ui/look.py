@@ -203,6 +203,10 @@ def style_sheet(look: Look) -> str:
     QLabel#step {{ font-size: 17px; }}
     QLabel#ghost {{ color: {p.moss_text}; font-weight: 500; font-size: 13px; }}
     QLabel#wrong {{ color: {p.brick_text}; font-family: "{CONDENSED}"; font-size: 13px; }}
+    QPlainTextEdit {{
+        background: {p.ground}; border: 1px solid {p.line}; border-radius: 4px;
+        selection-background-color: {p.copper}; selection-color: {p.on_copper};
+    }}
     QLineEdit, QComboBox, QSpinBox {{
         background: {p.ground}; border: 1px solid {p.line}; border-radius: 4px;
         padding: 2px 6px; min-height: 20px; selection-background-color: {p.copper};

@@ -47,6 +47,7 @@ from vastcellar.services.workplace.workplace import Shelf
 from vastcellar.ui.models.background import Background
 from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.stations.build.bench_card import BenchCard
+from vastcellar.ui.stations.build.bring_up_page import BringUpPage
 from vastcellar.ui.stations.build.build_form import BuildForm
 from vastcellar.ui.stations.build.check_list import CheckList
 from vastcellar.ui.stations.build.kind_row import KindRow
@@ -58,6 +59,7 @@ from vastcellar.ui.widgets.verdict_line import VerdictLine
 _PAGES = (
     ("The stack", "What fits, where the heat goes, what it costs"),
     ("Bench card", "The steps of this build"),
+    ("Bring-up", "Format it, prove it, into service"),
 )
 _LEAST_LOWER_PX = 150
 
@@ -94,6 +96,7 @@ class BuildStation(QWidget):
         self.bill_line = label(kind="soft", wraps=True)
         self.message = label(kind="wrong", wraps=True)
         self.bench = BenchCard(look)
+        self.bring_up = BringUpPage(workbench)
         self._bill_rows: list[OneLine] = []
         self._builder, self._kinder, self._keeper = (Background(self) for _ in range(3))
         self._lay_out()
@@ -119,6 +122,7 @@ class BuildStation(QWidget):
         self._pages = QStackedWidget()
         self._pages.addWidget(self._stack_page())
         self._pages.addWidget(self.bench)
+        self._pages.addWidget(self.bring_up)
         layout.addWidget(self._pages, 1)
 
     def _stack_page(self) -> QWidget:

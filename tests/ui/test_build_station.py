@@ -186,7 +186,11 @@ def test_bring_up_shows_commands_only_for_what_was_typed(app, station, qtbot, tm
     page.device.chosen.emit(seen.device.name)
     page.tag.setText("C-09")
     page.typed.setText("C-09")
+    # It has exFAT already: for another one it would have to be ejected first.
+    assert page.shows.text() == "Done: it shows exFAT." and page.message.isHidden()
+    page.system.chosen.emit("fat32")
     assert "is mounted at" in page.message.text() and page.commands.isHidden()
+    page.system.chosen.emit("exfat")
     assert page.unplug.text().startswith("Not yet")
     lsblk = plugged.system.path("tools/lsblk.json")
     mounts = plugged.system.path("proc/self/mountinfo")

@@ -56,13 +56,23 @@ def test_runs_are_grouped_by_unit_and_kind_and_recorder_tests_are_left_out():
     assert groups[1].against_first is None
 
 
+def test_two_single_runs_say_how_many_times_and_that_it_is_one_each():
+    """405 and 999 MB/s are not nothing: 2.47 x; another kind of test stays another kind."""
+    runs = measured_runs(
+        [record(1, 405e6), record(2, 999e6, tag="K-11"), record(3, 120e6, kind="write")]
+    )
+    rows = median_rows(compare_runs(runs), PLAIN)
+    assert rows[1][-1] == "2.47 x, one run each: four of each would tell"
+    assert rows[2][-1] == "another kind of test"
+
+
 @pytest.mark.parametrize(
     ("others", "says"),
     [
         ([400e6, 404e6, 396e6, 402e6, 398e6], "real"),
         ([501e6, 498e6, 505e6, 496e6, 500e6], "not sure to be real"),
         ([400e6, 404e6, 396e6], "real"),
-        ([400e6, 404e6], "four runs of each would tell"),
+        ([400e6, 404e6], "0.80 x, 2 beside 5: four of each would tell"),
     ],
 )
 def test_a_row_says_whether_the_difference_is_more_than_chance(others, says):

@@ -221,7 +221,8 @@ class BringUpPage(QWidget):
                 fmt=self._workbench.look.numbers,
             )
         except BadValueError as error:
-            self._say(str(error))
+            if not shows_file_system(seen, fs):  # else there is nothing left to do
+                self._say(str(error))
             return
         told = " · ".join(f"{name}: {text}" for name, text in made.compare)
         self.compare.setText(f"{told}. {made.note}")

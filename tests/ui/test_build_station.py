@@ -179,9 +179,11 @@ def test_bring_up_shows_commands_only_for_what_was_typed(app, station, qtbot, tm
     page = station.bring_up
     station.tabs[2].click()
     plugged = app.workbench.plugged
+    qtbot.waitUntil(lambda: plugged.is_known)
+    before = plugged.devices
     plugged.system = shipped("card-reader", tmp_path)
     plugged.look_again()
-    qtbot.waitUntil(lambda: any(not each.device.is_system for each in plugged.devices))
+    qtbot.waitUntil(lambda: plugged.devices != before)
     seen = next(each for each in plugged.devices if not each.device.is_system)
     page.device.chosen.emit(seen.device.name)
     page.tag.setText("C-09")
@@ -203,6 +205,7 @@ def test_bring_up_shows_commands_only_for_what_was_typed(app, station, qtbot, tm
     assert page.commands.toPlainText().startswith("mkfs.exfat -c ")
     assert page.commands.toPlainText().endswith(volume.path)
     assert "serial number" in page.compare.text()
+    page.system.chosen.emit("fat32")
     page.typed.setText("C-0")
     assert page.commands.isHidden() and "type the tag on its label: C-09" in page.message.text()
     page.device.chosen.emit("")

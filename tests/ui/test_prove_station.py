@@ -128,7 +128,7 @@ def test_runs_are_compared_and_what_differs_is_said(subject_a, qtbot):
     assert "enclosure" in page.message.text()
     rows = [page.medians.index(row, 0).data() for row in range(page.medians.rowCount())]
     assert rows == ["K-05 · write", "M-03 · write"]
-    assert "four runs of each" in page.medians.index(1, 5).data()
+    assert "four of each would tell" in page.medians.index(1, 5).data()
     first = page.picks.index(0)
     unticked = Qt.CheckState.Unchecked
     assert page.picks.setData(first, unticked.value, Qt.ItemDataRole.CheckStateRole)

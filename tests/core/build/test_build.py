@@ -13,8 +13,8 @@ from vastcellar.core.errors import BadValueError
 from vastcellar.core.evidence import Verdict
 from vastcellar.core.links.links import Port
 from vastcellar.core.parts.dimensions import BadPair, Pad
-from vastcellar.core.parts.fitting import FitKind
-from vastcellar.core.parts.parts import DriveKind, WriteBehaviour, case_misfit
+from vastcellar.core.parts.fitting import FitKind, case_misfit
+from vastcellar.core.parts.parts import DriveKind, WriteBehaviour
 from vastcellar.core.writing.heat import HeatPath
 from vastcellar.core.writing.write_profile import Phase, write_profile
 

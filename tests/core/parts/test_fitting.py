@@ -13,9 +13,9 @@ from vastcellar.core.parts.dimensions import (
     Pad,
     m2_length_mm,
 )
-from vastcellar.core.parts.fitting import FitKind, goes_in
+from vastcellar.core.parts.fitting import FitKind, case_misfit, goes_in
 from vastcellar.core.parts.heights import PadFit, pads_for, right_pad_mm
-from vastcellar.core.parts.parts import Case, Drive, DriveKind, Enclosure, case_misfit
+from vastcellar.core.parts.parts import Case, Drive, DriveKind, Enclosure
 
 HOLDS, TIGHT = Verdict.HOLDS, Verdict.TIGHT
 SHORT, OPEN = Verdict.FALLS_SHORT, Verdict.NOT_KNOWN

@@ -12,7 +12,8 @@ from vastcellar.core.candidates.ways import ModeBits
 from vastcellar.core.chain.carried import slot_lanes, slot_rate
 from vastcellar.core.chain.setup_parts import draws_w, read_bytes_per_s
 from vastcellar.core.parts.catalog import Catalog
-from vastcellar.core.parts.parts import Drive, Enclosure, WriteBehaviour, case_misfit
+from vastcellar.core.parts.fitting import case_misfit
+from vastcellar.core.parts.parts import Drive, Enclosure, WriteBehaviour
 from vastcellar.core.parts.units import Unit, filled_share, free_bytes_on
 from vastcellar.core.writing.lasting_rate import write_at_first_bytes_per_s
 

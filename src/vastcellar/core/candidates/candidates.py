@@ -16,7 +16,8 @@ from vastcellar.core.chain.measured_stages import MEASURED_OVER, StageMeasuremen
 from vastcellar.core.chain.setup_parts import case_of, heat_path_of, is_of_another, is_over_budget
 from vastcellar.core.evidence import Verdict, verdict_for_margin
 from vastcellar.core.parts.catalog import Catalog
-from vastcellar.core.parts.parts import Drive, Enclosure, Host, case_misfit
+from vastcellar.core.parts.fitting import case_misfit
+from vastcellar.core.parts.parts import Drive, Enclosure, Host
 from vastcellar.core.parts.units import Unit
 from vastcellar.core.shoot.needs import Need
 from vastcellar.core.shoot.shoot import Camera, Setup, on_another_way

@@ -12,7 +12,8 @@ from vastcellar.core.links.hubs import Hub, ring_of
 from vastcellar.core.links.links import Cable, Port
 from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.parts.file_systems import FileSystem
-from vastcellar.core.parts.parts import Case, Drive, Enclosure, Host, case_misfit
+from vastcellar.core.parts.fitting import case_misfit
+from vastcellar.core.parts.parts import Case, Drive, Enclosure, Host
 from vastcellar.core.parts.units import Unit, filled_share, free_bytes_on
 from vastcellar.core.shoot.shoot import Setup
 from vastcellar.core.writing.heat import HeatPath

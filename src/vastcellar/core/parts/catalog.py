@@ -11,7 +11,8 @@ from vastcellar.core.links.hubs import Hub
 from vastcellar.core.links.links import Cable, LinkMode
 from vastcellar.core.parts.dimensions import BadPair, Pad
 from vastcellar.core.parts.file_systems import FileSystem
-from vastcellar.core.parts.parts import Drive, Enclosure, Host, case_misfit
+from vastcellar.core.parts.fitting import case_misfit
+from vastcellar.core.parts.parts import Drive, Enclosure, Host
 from vastcellar.core.parts.units import Unit
 from vastcellar.core.shoot.camera_models import CameraModel
 from vastcellar.core.shoot.formats import CodecFamily

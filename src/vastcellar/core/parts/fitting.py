@@ -5,16 +5,14 @@ The one place for it: Match lists what goes in, Build says by how much.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from enum import StrEnum
-from typing import TYPE_CHECKING
 
 from vastcellar.core.evidence import Verdict
 from vastcellar.core.parts.dimensions import M2_WIDTH_MM, m2_length_mm
+from vastcellar.core.parts.parts import Drive, Enclosure
 from vastcellar.core.said import Said, said
-
-if TYPE_CHECKING:
-    from vastcellar.core.parts.parts import Drive, Enclosure
 
 TIGHT_MM = 0.2
 """Less room than that is within what boards and cases differ by (typical)."""
@@ -177,3 +175,25 @@ def _body(drive: Drive, enclosure: Enclosure) -> Fit:
         bay_mm=bay,
     )
     return Fit(FitKind.BODY, Verdict.FALLS_SHORT if is_higher else Verdict.HOLDS, told, room)
+
+
+def case_misfit(drive: Drive, enclosure: Enclosure) -> str:
+    """Say why *drive* does not go into *enclosure*, or return ""."""
+    if not drive.needs_enclosure:
+        return f"{drive.name} is closed and goes into no enclosure"
+    misfits = (fit for fit in goes_in(drive, enclosure) if fit.verdict is Verdict.FALLS_SHORT)
+    first = next(misfits, None)
+    return f"{drive.name} {_MISFITS[first.kind](drive, enclosure)}" if first else ""
+
+
+_MISFITS: dict[FitKind, Callable[[Drive, Enclosure], str]] = {
+    FitKind.PROTOCOL: lambda d, e: (
+        f"speaks {protocol_name(d.slot_protocol)}, {e.name} takes "
+        f"{' or '.join(protocol_name(each) for each in e.slot_protocols)} only"
+    ),
+    FitKind.LENGTH: lambda d, e: f"is a {d.form}, {e.name} takes {'/'.join(e.forms)}",
+    FitKind.KEY: lambda d, e: f"has another notch than the slot of {e.name}",
+    FitKind.UNDER: lambda d, e: f"has chips on both sides, {e.name} has room for one",
+    FitKind.WIDTH: lambda d, e: f"is wider than {e.name}",
+    FitKind.BODY: lambda d, e: f"is higher than the bay of {e.name}",
+}

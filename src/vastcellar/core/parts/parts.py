@@ -2,17 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from enum import StrEnum
 from typing import TypeVar
 
 from vastcellar.core.checks import require_above_zero, require_between, require_not_negative
 from vastcellar.core.errors import BadValueError, UnknownPartError
-from vastcellar.core.evidence import Verdict
 from vastcellar.core.links.links import Port
 from vastcellar.core.parts.dimensions import CaseInside, DriveSize
-from vastcellar.core.parts.fitting import FitKind, goes_in, protocol_name
 
 T = TypeVar("T")
 
@@ -296,25 +293,3 @@ class Host:
         raise UnknownPartError(
             f"{self.name} has no port {key!r}", where="port", mend=f"It has: {known}"
         )
-
-
-def case_misfit(drive: Drive, enclosure: Enclosure) -> str:
-    """Say why *drive* does not go into *enclosure*, or return ""."""
-    if not drive.needs_enclosure:
-        return f"{drive.name} is closed and goes into no enclosure"
-    misfits = (fit for fit in goes_in(drive, enclosure) if fit.verdict is Verdict.FALLS_SHORT)
-    first = next(misfits, None)
-    return f"{drive.name} {_MISFITS[first.kind](drive, enclosure)}" if first else ""
-
-
-_MISFITS: dict[FitKind, Callable[[Drive, Enclosure], str]] = {
-    FitKind.PROTOCOL: lambda d, e: (
-        f"speaks {protocol_name(d.slot_protocol)}, {e.name} takes "
-        f"{' or '.join(protocol_name(each) for each in e.slot_protocols)} only"
-    ),
-    FitKind.LENGTH: lambda d, e: f"is a {d.form}, {e.name} takes {'/'.join(e.forms)}",
-    FitKind.KEY: lambda d, e: f"has another notch than the slot of {e.name}",
-    FitKind.UNDER: lambda d, e: f"has chips on both sides, {e.name} has room for one",
-    FitKind.WIDTH: lambda d, e: f"is wider than {e.name}",
-    FitKind.BODY: lambda d, e: f"is higher than the bay of {e.name}",
-}

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.parts.catalog import Catalog
-from vastcellar.core.parts.parts import case_misfit
+from vastcellar.core.parts.fitting import case_misfit
 from vastcellar.core.parts.units import Unit
 from vastcellar.services.workplace.workplace import Shelf
 

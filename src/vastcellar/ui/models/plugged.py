@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from vastcellar.services.plugged.seen import (
     System,
-    beside_shelf,
     plug_mark,
     read_plugged_in,
     system_of,
@@ -18,7 +18,6 @@ from vastcellar.ui.models.background import Background
 if TYPE_CHECKING:
     from vastcellar.services.plugged.seen import PluggedIn, SeenDevice
     from vastcellar.services.workplace.workplace import Workplace
-    from vastcellar.ui.models.workbench import Workbench
 
 _LOOK_MS = 1000
 # A device is there before its file system is: what follows a change is read once more.
@@ -31,10 +30,16 @@ class Plugged(QObject):
     changed = Signal()
     trouble = Signal(object)
 
-    def __init__(self, workbench: Workbench, system: System | None = None) -> None:
-        super().__init__(workbench)
-        self._workbench = workbench
-        self.system = system
+    def __init__(
+        self,
+        parent: QObject,
+        workplace: Workplace,
+        beside: Callable[[tuple[PluggedIn, ...]], Callable[[], tuple[SeenDevice, ...]]],
+    ) -> None:
+        """*beside* returns a call that holds devices against the shelf as that is now."""
+        super().__init__(parent)
+        self._workplace, self._beside = workplace, beside
+        self.system: System | None = None
         """None until it is first looked at."""
         self.devices: tuple[SeenDevice, ...] = ()
         self.is_known = False
@@ -50,7 +55,6 @@ class Plugged(QObject):
         self._placer.failed.connect(self._on_failed)
         self._timer = QTimer(self, interval=_LOOK_MS)
         self._timer.timeout.connect(self._look)
-        workbench.shelf_changed.connect(self._place)
 
     @property
     def is_made_up(self) -> bool:
@@ -81,7 +85,7 @@ class Plugged(QObject):
         if self._is_looking:
             return  # a disk that wakes up takes its time
         self._is_looking = True
-        workplace, system = self._workbench.workplace, self.system
+        workplace, system = self._workplace, self.system
         mark = None if self._reads_left else self._mark
         self._looker.request(lambda: _look(workplace, system, mark))
 
@@ -97,15 +101,12 @@ class Plugged(QObject):
         is_news = found != self._found or not self.is_known
         self._mark, self._found = mark, found
         if is_news:
-            self._place()
+            self.place()
 
-    def _place(self) -> None:
+    def place(self) -> None:
         """Hold what was found against the shelf as it is now."""
-        if self._mark is None:
-            return
-        found, workbench = self._found, self._workbench
-        shelf, catalog = workbench.shelf, workbench.catalog
-        self._placer.request(lambda: beside_shelf(found, shelf, catalog))
+        if self._mark is not None:
+            self._placer.request(self._beside(self._found))
 
     def _on_placed(self, devices: tuple[SeenDevice, ...]) -> None:
         is_news = devices != self.devices or not self.is_known

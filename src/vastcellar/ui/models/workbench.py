@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QObject, QTimer, Signal
@@ -17,7 +19,7 @@ from vastcellar.core.shoot.shoot_plan import CameraPlan, plan_shoot
 from vastcellar.core.verdict.judgement import Judgement
 from vastcellar.services.match.judging import judge_camera, mends_for
 from vastcellar.services.match.matching import setup_for_unit
-from vastcellar.services.plugged.seen import SeenDevice
+from vastcellar.services.plugged.seen import PluggedIn, SeenDevice, beside_shelf
 from vastcellar.services.proving.binding import BindingQuestion, bind, release
 from vastcellar.services.proving.flat_proving import FlatProof
 from vastcellar.services.proving.new_unit import KeptUnit, MeasuredDevice, keep_as_unit
@@ -74,7 +76,8 @@ class Workbench(QObject):
         self._station_sums: dict[str, Sum] = {}
         self.shelf_tag = ""
         """The unit that is chosen on the shelf."""
-        self.plugged = Plugged(self)
+        self.plugged = Plugged(self, workplace, self._beside_shelf)
+        self.shelf_changed.connect(self.plugged.place)
         self.to_measure: tuple[SeenDevice, Path] | None = None
         """The device that somebody asked to measure, and the folder on it."""
         self.day = 1
@@ -115,6 +118,9 @@ class Workbench(QObject):
         """The verdict on the subject."""
         camera = self.subject
         return self.judgements.get(camera.key) if camera else None
+
+    def _beside_shelf(self, devices: tuple[PluggedIn, ...]) -> Callable[[], tuple[SeenDevice, ...]]:
+        return partial(beside_shelf, devices, self.shelf, self.catalog)
 
     def measure_stage(self, bytes_per_s: float) -> None:
         """Keep what somebody says the subject's bridge or interface carries; 0 forgets it.

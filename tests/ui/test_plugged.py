@@ -75,14 +75,13 @@ def test_a_device_comes_and_goes_while_the_window_is_open(empty, qtbot, tmp_path
     """A disk that is mounted stands there by itself, and is gone with its choice when it is."""
     app = empty
     row = row_of(app, qtbot, "cellar")
-    before = {card.key for card in row.bar.cards}
     with loop_disk(tmp_path, "comes"):
         qtbot.waitUntil(lambda: card_named(row, "comes.img") is not None)
         key = card_named(row, "comes.img").key
         click_card(row, qtbot, key)
         assert row.bar.key == key and row.button.isVisibleTo(row)
     qtbot.waitUntil(lambda: card_named(row, "comes.img") is None)
-    assert {card.key for card in row.bar.cards} == before
+    assert key not in {card.key for card in row.bar.cards}
     assert row.bar.key == "" and not row.button.isVisibleTo(row)
 
 
@@ -103,6 +102,10 @@ def test_the_computers_own_disk_is_asked_for_twice(empty, qtbot, tmp_path):
     assert row.button.text() == "Yes, measure this computer's own disk"
     qtbot.mouseClick(row.button, Qt.MouseButton.LeftButton)
     assert page.form.target.folder == Path.home()
+    assert page.form.measured_for().device is not None
+    # Every path lies below its root: another folder is none of what was meant.
+    page.form.target.folder_field.setText(str(tmp_path))
+    assert page.form.measured_for().device is None
 
 
 def test_choosing_another_device_forgets_that_the_own_disk_was_meant(empty, qtbot, tmp_path):

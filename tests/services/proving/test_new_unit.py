@@ -8,7 +8,7 @@ import pytest
 
 from computers import shipped
 from disks import loop_disk
-from vastcellar.core.errors import BadFileError, BadValueError
+from vastcellar.core.errors import BadFileError, BadValueError, CellarError
 from vastcellar.core.parts.identity import DeviceIdentity
 from vastcellar.core.parts.parts import DriveKind
 from vastcellar.core.parts.storage_classes import STORAGE_CLASSES
@@ -98,6 +98,23 @@ def test_an_own_catalog_that_is_broken_is_said_and_makes_no_unit(workplace, proo
         keep_as_unit(workplace, measured, proof, "D-01")
     assert workplace.shelf().unit("D-01") is None
     assert own.read_text() == "[" * 40_000
+
+
+def test_a_run_that_cannot_be_kept_leaves_the_unit_and_says_where_the_run_is(
+    workplace, proof, monkeypatch
+):
+    """The cellar is full just then: the unit stands, bound; the run waits in a file."""
+    measured = measured_device_of(proof, None, workplace.catalog, PLAIN)
+
+    def full(*_args, **_kwargs):
+        raise CellarError("the disk is full", where="cellar", mend="Free some space")
+
+    monkeypatch.setattr(type(workplace.cellar), "add_run", full)
+    kept = keep_as_unit(workplace, measured, proof, "D-01")
+    assert kept.runs == () and "the run itself is safe in" in str(kept.trouble)
+    assert workplace.shelf().unit("D-01").device == CARRY
+    assert kept.catalog.drive(kept.unit.drive_key)
+    assert list(workplace.folders.rescued.iterdir())
 
 
 def test_a_class_gives_what_is_typical_and_only_one_that_the_trace_fits(workplace, proof):

@@ -44,7 +44,8 @@ def measured_for(
     """
     unit = chain.parts.unit if chain else None
     if chain is not None and (
-        device is None or (unit is not None and device.unit is not None and device.unit == unit)
+        device is None
+        or (unit is not None and device.unit is not None and device.unit.tag == unit.tag)
     ):
         return MeasuredFor(chain, unit.tag if unit else "", chain.parts.name, device=device)
     if device is None:

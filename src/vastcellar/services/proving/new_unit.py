@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from vastcellar.core.errors import BadValueError
+from vastcellar.core.errors import BadValueError, VastCellarError
 from vastcellar.core.links.links import LinkMode
 from vastcellar.core.links.seen import LinkKind
 from vastcellar.core.parts.catalog import Catalog
@@ -169,6 +169,8 @@ class KeptUnit:
     catalog: Catalog
     """With its drive in it."""
     runs: tuple[KeptRun, ...]
+    trouble: VastCellarError | None = None
+    """Why its run couldn't be kept; the unit stands all the same."""
 
 
 def keep_as_unit(
@@ -203,7 +205,10 @@ def keep_as_unit(
     catalog = save_own([drive], workplace.folders)
     workplace.cellar.add_unit(unit)
     workplace.cellar.bind_unit(unit.tag, measured.identity)
-    runs = keep_any(proof, replace(workplace, catalog=catalog), unit.tag)
+    try:
+        runs = keep_any(proof, replace(workplace, catalog=catalog), unit.tag)
+    except VastCellarError as error:  # it says itself where the run is safe
+        return KeptUnit(unit, catalog, (), error)
     return KeptUnit(unit, catalog, runs)
 
 

@@ -68,6 +68,7 @@ class BringUpPage(QWidget):
         self.tests = label(wraps=True)
         self.prove_button = QPushButton("Go to Prove")
         self._chosen_system, self._chosen_device = "", ""
+        self._typed_for: tuple[str, str, int] | None = None
         self._lay_out()
         self._connect()
         self.refresh()
@@ -177,9 +178,18 @@ class BringUpPage(QWidget):
         names = [(each.device.name, f"{each.title} · {each.device.path}") for each in others]
         if self._chosen_device not in [name for name, _ in names]:
             self._chosen_device = ""
+        if (says := self._says(self.seen)) != self._typed_for:
+            # Another device under the same name: the tag was not typed for that one.
+            self._typed_for = says
+            self.typed.clear()
         self.device.offer([("", "none yet"), *names], self._chosen_device)
         self._show_plan()
         self._show_tests()
+
+    @staticmethod
+    def _says(seen: SeenDevice | None) -> tuple[str, str, int] | None:
+        """Return what a device is told from others by."""
+        return (seen.device.model, seen.device.serial, seen.device.size_bytes) if seen else None
 
     def _on_system(self, key: str) -> None:
         self._chosen_system = key

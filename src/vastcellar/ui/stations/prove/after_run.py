@@ -87,5 +87,7 @@ class AfterRun(QObject):
             self._card.offer(None)
             self._job.adopt(made.unit.tag, made.runs)
             self.kept.emit(self._job)
+            if made.trouble is not None:
+                self.refused.emit(made.trouble)
         elif isinstance(made, Exception):
             self._card.say(made)

@@ -7,7 +7,7 @@ from pathlib import Path
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QFileDialog, QVBoxLayout, QWidget
 
-from vastcellar.core.errors import VastCellarError
+from vastcellar.core.errors import BadValueError, VastCellarError
 from vastcellar.services.proving.binding import BindingQuestion, binding_question
 from vastcellar.services.proving.measured_for import MeasuredFor
 from vastcellar.services.proving.planned_tests import Expected, expected_profile
@@ -115,7 +115,17 @@ class MeasurePage(QWidget):
     def _take_device(self) -> None:
         """Make ready for the device that somebody asked to measure, once."""
         wanted, self._workbench.to_measure = self._workbench.to_measure, None
-        if wanted is not None and not self._jobs.is_busy:
+        if wanted is None:
+            return
+        if self._jobs.is_busy:
+            self.form.say(
+                BadValueError(
+                    "another test is running",
+                    where=wanted[0].title,
+                    mend="Wait for it, or cancel it below, then choose the device again",
+                )
+            )
+        else:
             self.form.take_device(*wanted)
             self.form.start_button.setFocus()
 

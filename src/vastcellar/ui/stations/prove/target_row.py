@@ -45,6 +45,7 @@ class TargetRow(QWidget):
         self.drive_c: float | None = None
         """As somebody read it; None leaves it to the sensor."""
         self._device: SeenDevice | None = None
+        self._device_folder: Path | None = None
         self._asks_warmth = False
         self._lay_out()
         self.browse.clicked.connect(self._choose_folder)
@@ -88,14 +89,18 @@ class TargetRow(QWidget):
     @property
     def device(self) -> SeenDevice | None:
         """The plugged-in device that was chosen, while the folder still lies on it."""
-        folder = self.folder
-        if self._device is None or folder is None or not self._device.holds(folder):
+        device, folder = self._device, self.folder
+        if device is None or folder is None:
             return None
-        return self._device
+        # What the computer runs from holds every path that nothing else is mounted at.
+        is_there = (
+            folder == self._device_folder if device.device.is_system else device.holds(folder)
+        )
+        return device if is_there else None
 
     def choose_device(self, device: SeenDevice, folder: Path) -> None:
         """Take *folder*, which lies on *device*."""
-        self._device = device
+        self._device, self._device_folder = device, folder
         self.folder_field.setText(str(folder))
         if self.is_folder:
             self.changed.emit()

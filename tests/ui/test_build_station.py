@@ -14,7 +14,7 @@ from vastcellar.core.parts.fitting import FitKind
 from vastcellar.core.units import PLAIN
 from vastcellar.report.bench_sheet import bench_sheet_pdf
 from vastcellar.services.build.building import Chosen, build
-from vastcellar.services.build.progress import done_steps, keep_step
+from vastcellar.services.build.progress import done_steps, keep_step, learned_steps
 
 
 @pytest.fixture
@@ -150,6 +150,22 @@ def test_a_file_of_brackets_costs_no_more_than_the_ticks(places):
     assert done_steps(chosen, places) == {"open"}
     keep_step(chosen, "open", places, is_done=False)
     assert json.loads((places.state / "builds.json").read_text())["builds"] == {}
+
+
+def test_own_times_stand_in_the_next_estimate(places, catalog, shelf):
+    """Taken twice, a step has its own median; a tick at once, a night between, nonsense: none."""
+    made = build(Chosen("torvane-t2-2", "drumlin-fin"), catalog, shelf)
+    usual = {step.key: step.minutes for step in made.steps}
+    for minutes in (0.0, 4.0, 6.0, 600.0, 8.0):
+        keep_step(made.chosen, "pad", places, is_done=True, minutes=minutes)
+    keep_step(made.chosen, "open", places, is_done=True, minutes=3.0)
+    learned = {step.key: step.minutes for step in learned_steps(made.steps, places)}
+    assert learned == {**usual, "pad": 6.0}
+    path = places.state / "builds.json"
+    content = json.loads(path.read_text())
+    content["times"] = {"pad": ["x", None, -3, 1e9], "foils": 7}
+    path.write_text(json.dumps(content))
+    assert learned_steps(made.steps, places) == made.steps
 
 
 def test_the_bench_card_is_one_page_with_every_step(catalog, shelf):

@@ -13,13 +13,21 @@ from vastcellar.cli.printing import echo, print_json
 from vastcellar.cli.running import is_demo
 from vastcellar.core.build.steps import kind_of, minutes_of
 from vastcellar.core.units import PLAIN
-from vastcellar.services.build.building import Build, build, chosen_from, instead_of, mended
+from vastcellar.services.build.building import (
+    Build,
+    build,
+    chosen_from,
+    gains_of,
+    instead_of,
+    mended,
+)
 from vastcellar.services.build.wording import (
     ALWAYS,
     CAUTION_WORDS,
     FIT_WORDS,
     check_words,
     fit_sentence,
+    gains_sentence,
     mend_words,
     price_words,
     step_words,
@@ -67,6 +75,8 @@ def build_command(
         echo(f"As laid out: {verdict_sentence(made.judgement, camera, PLAIN)}.")
         if with_mend is not None and with_mend.judgement is not None:
             echo(f"With the mend: {verdict_sentence(with_mend.judgement, camera, PLAIN)}.")
+        if shoot is not None:
+            echo(gains_sentence(gains_of(made, catalog, shelf, shoot, camera), PLAIN))
 
 
 def _tell(made: Build, with_mend: Build | None, currency: str) -> None:

@@ -13,6 +13,7 @@ from vastcellar.services.build.building import (
     Chosen,
     build,
     chosen_from,
+    gains_of,
     instead_of,
     mended,
 )
@@ -21,6 +22,7 @@ from vastcellar.services.build.wording import (
     CHECK_NAMES,
     FIT_WORDS,
     fit_sentence,
+    gains_sentence,
     mend_words,
     price_words,
     step_words,
@@ -132,3 +134,23 @@ def test_instead_of_building_closed_drives_of_that_size_are_named(catalog, shelf
     prices = [each.drive.price for each in offered]
     assert prices == sorted(prices)
     assert all(each.drive.capacity_bytes >= 2e12 and not each.drive.only_host for each in offered)
+
+
+def test_what_a_pad_a_case_and_a_fan_gain(catalog, shelf, slipway):
+    """One at a time, by the same model: each cooler than the tape, and none worse for the take."""
+    camera = slipway.camera("A")
+    taped = build(
+        Chosen("kelmarsh-vane-2", "drumlin-pocket", "tape-02"), catalog, shelf, slipway, camera
+    )
+    gains = {gain.what: gain for gain in gains_of(taped, catalog, shelf, slipway, camera)}
+    assert set(gains) == {"pad", "case", "fan"}
+    for gain in gains.values():
+        assert gain.chips_c < taped.judgement.run.hottest_c
+        assert gain.judgement.margin >= taped.judgement.margin - 1e-9
+    pad = build(replace(taped.chosen, pad_key="pad-05-6"), catalog, shelf, slipway, camera)
+    assert gains["pad"].chips_c == pytest.approx(pad.judgement.run.hottest_c)
+    told = gains_sentence(tuple(gains.values()), PLAIN)
+    assert told.startswith("With Pad 0.5 mm, 6 W/mK ") and "; with a fan " in told
+    nothing = build(Chosen("kelmarsh-vane-8", "drumlin-pocket"), catalog, shelf, slipway, camera)
+    assert gains_of(nothing, catalog, shelf, slipway, camera) == ()
+    assert gains_sentence((), PLAIN) == ""

@@ -6,7 +6,7 @@ Powers in W, temperatures in °C, resistances in K/W, heat capacities in J/K, ti
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, TypeVar
 
 from vastcellar.core.checks import require_above_zero
@@ -83,6 +83,19 @@ class HeatPath:
     def idle_c(self, idle_w: float) -> tuple[float, float]:
         """Return the temperatures (drive, case) of a drive long at rest but powered."""
         return self.steady_c(idle_w)
+
+
+FAN_CASE_SHARE, FAN_DRIVE_SHARE = 0.4, 0.8
+"""What a fan on the case leaves of R2a and of R12 (typical)."""
+
+
+def cooled(path: HeatPath) -> HeatPath:
+    """Return *path* with a fan on the case."""
+    return replace(
+        path,
+        case_to_room_k_per_w=FAN_CASE_SHARE * path.case_to_room_k_per_w,
+        drive_to_case_k_per_w=FAN_DRIVE_SHARE * path.drive_to_case_k_per_w,
+    )
 
 
 def largest_rate_without_throttle_bytes_per_s(

@@ -22,10 +22,13 @@ from vastcellar.core.parts.heights import pads_for
 from vastcellar.core.parts.parts import Drive, DriveKind, Enclosure
 from vastcellar.core.shoot.shoot import Camera, Setup, Shoot
 from vastcellar.core.verdict.judgement import Judgement
+from vastcellar.core.writing.heat import FAN_CASE_SHARE, FAN_DRIVE_SHARE
 from vastcellar.services.match.judging import judge_camera
 from vastcellar.services.workplace.workplace import Shelf
 
 _STACK = (FitKind.GAP, FitKind.PRESSED)
+_CLEARLY = 0.8
+"""Less than this share of the resistance to the room is another kind of case."""
 
 
 @dataclass(frozen=True)
@@ -323,3 +326,68 @@ def first_choice(camera: Camera | None, catalog: Catalog) -> Chosen:
         )
     case = next(iter(catalog.enclosures_for(bare)), None) or next(iter(catalog.enclosures.values()))
     return Chosen(bare.key, case.key)
+
+
+@dataclass(frozen=True, slots=True)
+class Gain:
+    """One change of the stack, and what the take then comes to."""
+
+    what: str
+    """"pad", "case" or "fan"."""
+    part: str
+    """Its name, "" for a fan."""
+    chips_c: float | None
+    judgement: Judgement
+
+
+def gains_of(
+    made: Build, catalog: Catalog, shelf: Shelf, shoot: Shoot, camera: Camera
+) -> tuple[Gain, ...]:
+    """Return what another pad, a better case and a fan would each come to, one at a time.
+
+    Nothing where the take isn't judged, as where it doesn't go together at all.
+    """
+    if made.judgement is None or made.judgement.run is None:
+        return ()
+    found = []
+    pads = [pad for pad in made.fitting_pads if made.layout.pad is None or pad != made.layout.pad]
+    if pads:
+        chosen = replace(made.chosen, pad_key=pads[0].key)
+        found.append(_gain("pad", pads[0].name, build(chosen, catalog, shelf, shoot, camera)))
+    if (case := _better_case(made, catalog)) is not None:
+        chosen = replace(made.chosen, enclosure_key=case.key, pad_key="", reused=())
+        found.append(_gain("case", case.name, build(chosen, catalog, shelf, shoot, camera)))
+    fanned = as_laid_out(made.layout)
+    fanned = replace(
+        fanned,
+        case=replace(
+            fanned.case,
+            case_to_room_k_per_w=fanned.case.case_to_room_k_per_w * FAN_CASE_SHARE,
+            drive_to_case_k_per_w=fanned.case.drive_to_case_k_per_w * FAN_DRIVE_SHARE,
+        ),
+    )
+    setup = _setup(made.chosen, camera, catalog)
+    if setup is not None:
+        laid_out = replace(catalog, enclosures={**catalog.enclosures, fanned.key: fanned})
+        judged = judge_camera(shoot, replace(camera, setup=setup), laid_out, shelf)
+        hottest = judged.run.hottest_c if judged.run is not None else None
+        found.append(Gain("fan", "", hottest, judged))
+    return tuple(gain for gain in found if gain is not None)
+
+
+def _gain(what: str, part: str, made: Build) -> Gain | None:
+    if made.judgement is None or made.judgement.run is None:
+        return None
+    return Gain(what, part, made.judgement.run.hottest_c, made.judgement)
+
+
+def _better_case(made: Build, catalog: Catalog) -> Enclosure | None:
+    """Return the cheapest case that gets rid of the heat clearly better, and takes the drive."""
+    now = made.layout.enclosure
+    better = [
+        case
+        for case in catalog.enclosures_for(made.layout.drive)
+        if case.case.case_to_room_k_per_w < now.case.case_to_room_k_per_w * _CLEARLY
+        and set(case.host_modes) & set(now.host_modes)
+    ]
+    return min(better, key=lambda case: (case.price, case.key), default=None)

@@ -1,10 +1,14 @@
-"""How far a build has come: which steps are done, kept until it is finished or begun anew."""
+"""How far a build has come, and how long its steps took: the next estimate learns from it."""
 
 from __future__ import annotations
 
 import json
+from collections.abc import Iterable
+from dataclasses import replace
+from statistics import median
 from typing import Any
 
+from vastcellar.core.build.steps import Step
 from vastcellar.core.errors import VastCellarError
 from vastcellar.services.build.building import Chosen
 from vastcellar.services.workplace.folders import Folders
@@ -12,7 +16,10 @@ from vastcellar.store.json_files import read_json, write_text_whole
 
 _FILE = "builds.json"
 _FORMAT = "vast-cellar/builds"
-_MOST_BUILDS = 200
+_MOST_BUILDS, _MOST_TIMES = 200, 9
+_LEAST_TIMES = 2
+_LEAST_MINUTES, _MOST_MINUTES = 0.05, 60.0
+"""Quicker is a tick made afterwards, longer is a break."""
 
 
 def _key(chosen: Chosen) -> str:
@@ -22,33 +29,70 @@ def _key(chosen: Chosen) -> str:
 
 def done_steps(chosen: Chosen, places: Folders) -> frozenset[str]:
     """Return the keys of the steps that are done; none where nothing was kept."""
-    kept = _read(places).get(_key(chosen), [])
+    kept = _read(places)["builds"].get(_key(chosen), [])
     return frozenset(str(step) for step in kept) if isinstance(kept, list) else frozenset()
 
 
-def keep_step(chosen: Chosen, step_key: str, places: Folders, *, is_done: bool) -> None:
-    """Keep that a step is done, or isn't any more. Raises BadFileError where it can't be kept."""
-    builds = _read(places)
-    done = dict.fromkeys(str(step) for step in builds.pop(_key(chosen), []))
+def keep_step(
+    chosen: Chosen,
+    step_key: str,
+    places: Folders,
+    *,
+    is_done: bool,
+    minutes: float | None = None,
+) -> None:
+    """Keep that a step is done, or isn't any more, and how long it took where that is known.
+
+    Raises BadFileError where it can't be kept.
+    """
+    content = _read(places)
+    builds, times = content["builds"], content["times"]
+    kept = builds.pop(_key(chosen), [])
+    done = dict.fromkeys(str(step) for step in kept) if isinstance(kept, list) else {}
     done.pop(step_key, None)
     if is_done:
         done[step_key] = None
     if done:
         builds[_key(chosen)] = list(done)  # last: the one that was worked on
-    newest = dict(list(builds.items())[-_MOST_BUILDS:])
+    if is_done and minutes is not None and _LEAST_MINUTES <= minutes <= _MOST_MINUTES:
+        before = _numbers(times.get(step_key))
+        times[step_key] = [*before, round(minutes, 3)][-_MOST_TIMES:]
     places.state.mkdir(parents=True, exist_ok=True)
-    content = {"format": _FORMAT, "version": 1, "builds": newest}
-    write_text_whole(places.state / _FILE, json.dumps(content, indent=1) + "\n")
+    newest = dict(list(builds.items())[-_MOST_BUILDS:])
+    whole = {"format": _FORMAT, "version": 1, "builds": newest, "times": times}
+    write_text_whole(places.state / _FILE, json.dumps(whole, indent=1) + "\n")
 
 
-def _read(places: Folders) -> dict[str, Any]:
+def learned_steps(steps: Iterable[Step], places: Folders) -> tuple[Step, ...]:
+    """Return *steps* with the time that one needs oneself, where it was taken twice at least."""
+    times = _read(places)["times"]
+    return tuple(
+        replace(step, minutes=median(own))
+        if len(own := _numbers(times.get(step.key))) >= _LEAST_TIMES
+        else step
+        for step in steps
+    )
+
+
+def _numbers(kept: Any) -> list[float]:
+    if not isinstance(kept, list):
+        return []
+    numbers = [float(each) for each in kept if isinstance(each, (int, float))]
+    return [each for each in numbers if _LEAST_MINUTES <= each <= _MOST_MINUTES]
+
+
+def _read(places: Folders) -> dict[str, dict[str, Any]]:
     """A file that is none of ours counts as empty: ticks are soon made again."""
+    found: dict[str, dict[str, Any]] = {"builds": {}, "times": {}}
     path = places.state / _FILE
     if not path.exists():
-        return {}
+        return found
     try:
         content = read_json(path)
     except VastCellarError:
-        return {}
-    builds = content.get("builds") if content.get("format") == _FORMAT else None
-    return builds if isinstance(builds, dict) else {}
+        return found
+    if isinstance(content, dict) and content.get("format") == _FORMAT:
+        for name in found:
+            part = content.get(name)
+            found[name] = part if isinstance(part, dict) else {}
+    return found

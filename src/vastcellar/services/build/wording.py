@@ -9,7 +9,7 @@ from vastcellar.core.build.steps import BuildKind, Caution, Step
 from vastcellar.core.evidence import Verdict
 from vastcellar.core.parts.fitting import Fit, FitKind
 from vastcellar.core.units import NumberFormat
-from vastcellar.services.build.building import Build, Instead, KindChoice
+from vastcellar.services.build.building import Build, Gain, Instead, KindChoice
 from vastcellar.services.words.said_wording import said_words
 from vastcellar.services.words.verdict_wording import SHORT_WORDS, short_verdict
 
@@ -156,3 +156,13 @@ def build_state(made: Build, fmt: NumberFormat) -> str:
     if made.verdict is Verdict.FALLS_SHORT or made.judgement is None:
         return FIT_WORDS[made.verdict]
     return short_verdict(made.judgement, fmt)
+
+
+def gains_sentence(gains: Sequence[Gain], fmt: NumberFormat) -> str:
+    """Say what each change would come to, in a sentence; "" for none."""
+    told = []
+    for gain in gains:
+        name = {"pad": f"with {gain.part}", "case": f"in the {gain.part}", "fan": "with a fan"}
+        warm = f"{fmt.temperature(gain.chips_c)}, " if gain.chips_c is not None else ""
+        told.append(f"{name[gain.what]} {warm}{short_verdict(gain.judgement, fmt)}")
+    return f"{told[0][0].upper()}{'; '.join(told)[1:]}." if told else ""

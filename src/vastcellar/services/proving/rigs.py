@@ -9,14 +9,13 @@ from vastcellar.core.chain.chain import Chain
 from vastcellar.core.chain.setup_parts import heat_path
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.parts.parts import WriteBehaviour
-from vastcellar.core.writing.heat import HeatPath
+from vastcellar.core.writing.heat import cooled
 from vastcellar.core.writing.write_profile import Phase, write_profile
 from vastcellar.services.workplace.workplace import Workplace
 
 # A simulated take is watched in under half a minute, a short one in a few seconds.
 _RIG_TAKES_S = 24.0
 _LEAST_RIG_SPEED = 20.0
-_FAN_CASE_SHARE, _FAN_DRIVE_SHARE = 0.4, 0.8
 
 
 def rig_speed(duration_s: float) -> float:
@@ -67,15 +66,6 @@ def make_rig(
         name=f"simulated rig of {parts.name}",
         starts_at_s=sum(phase.duration_s for phase in past),
         read_bytes_per_s=min(chain.link_cap_bytes_per_s, parts.drive.claimed_read_bytes_per_s),
-    )
-
-
-def cooled(path: HeatPath) -> HeatPath:
-    """Return *path* with a fan on the case: R2a to 40 %, R12 to 80 % (typical)."""
-    return replace(
-        path,
-        case_to_room_k_per_w=_FAN_CASE_SHARE * path.case_to_room_k_per_w,
-        drive_to_case_k_per_w=_FAN_DRIVE_SHARE * path.drive_to_case_k_per_w,
     )
 
 

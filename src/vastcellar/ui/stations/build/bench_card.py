@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QElapsedTimer, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QCheckBox, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
@@ -44,8 +44,8 @@ class StepBar(Picture):
 class BenchCard(QWidget):
     """Ticks go on where they were left; what can't be undone is asked twice."""
 
-    ticked = Signal(str, bool)
-    """Key of a step, and whether it is done."""
+    ticked = Signal(str, bool, float)
+    """Key of a step, whether it is done, and minutes since the one before it; 0 where unknown."""
     print_asked = Signal()
 
     def __init__(self, look: Look) -> None:
@@ -54,6 +54,8 @@ class BenchCard(QWidget):
         self.boxes: dict[str, QCheckBox] = {}
         self._final: set[str] = set()
         self._asked_for = ""
+        self._since = QElapsedTimer()
+        """Since the last tick; not running before the first, and after a break."""
         self.head = label(kind="soft")
         self.bar = StepBar(look)
         self.print_button = QPushButton("Print …")
@@ -120,4 +122,10 @@ class BenchCard(QWidget):
             self.head.setText("It can't be opened again: tick it once more when it is done.")
             return
         self._asked_for = ""
-        self.ticked.emit(key, is_on)
+        is_timed = self._since.isValid() and is_on
+        minutes = self._since.elapsed() / 60_000 if is_timed else 0.0
+        self._since.start()
+        self.ticked.emit(key, is_on, minutes)
+
+    def hideEvent(self, event: object) -> None:
+        self._since.invalidate()  # whoever looks elsewhere makes a break

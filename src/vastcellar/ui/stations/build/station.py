@@ -25,14 +25,16 @@ from vastcellar.services.build.build_sums import build_sums
 from vastcellar.services.build.building import (
     Build,
     Chosen,
+    Gain,
     KindChoice,
     build,
     first_choice,
+    gains_of,
     instead_of,
     kinds_for,
     mended,
 )
-from vastcellar.services.build.progress import done_steps, keep_step
+from vastcellar.services.build.progress import done_steps, keep_step, learned_steps
 from vastcellar.services.build.wording import (
     bill_rows,
     bill_sentence,
@@ -40,6 +42,7 @@ from vastcellar.services.build.wording import (
     build_title,
     fit_headline,
     fit_sentence,
+    gains_sentence,
 )
 from vastcellar.services.words.verdict_wording import told_verdict
 from vastcellar.services.workplace.exports import save_bytes
@@ -70,6 +73,7 @@ class _Made:
 
     made: Build
     mended: Build | None
+    gains: tuple[Gain, ...] = ()
 
 
 class BuildStation(QWidget):
@@ -92,6 +96,7 @@ class BuildStation(QWidget):
         self.kinds = KindRow(look)
         self.form = BuildForm()
         self.stack = StackView(look)
+        self.gains_line = OneLine()
         self.checks = CheckList(look)
         self.bill_line = label(kind="soft", wraps=True)
         self.message = label(kind="wrong", wraps=True)
@@ -135,6 +140,7 @@ class BuildStation(QWidget):
         inside.setContentsMargins(14, 8, 14, 8)
         inside.addWidget(self.form)
         inside.addWidget(self.stack, 1)
+        inside.addWidget(self.gains_line)
         layout.addWidget(frame, 5)
         lower = QHBoxLayout()
         lower.setSpacing(8)
@@ -257,6 +263,10 @@ class BuildStation(QWidget):
         self.fit_line.setToolTip(second)
         self.stack.show_build(made, found.mended, currency)
         self.checks.show_build(made, currency)
+        told = gains_sentence(found.gains, numbers)
+        self.gains_line.setText(told)
+        self.gains_line.setToolTip(told)
+        self.gains_line.setVisible(bool(told))
         self._show_bill(made)
         workbench.show_sums(build_sums(made, numbers, currency))
         self.state_changed.emit(build_state(made, numbers))
@@ -281,19 +291,20 @@ class BuildStation(QWidget):
 
     def _show_steps(self) -> None:
         if self.made is not None and self.chosen is not None:
-            done = done_steps(self.chosen, self._workbench.workplace.folders)
-            self.bench.show_steps(self.made.steps, done)
+            places = self._workbench.workplace.folders
+            done = done_steps(self.chosen, places)
+            self.bench.show_steps(learned_steps(self.made.steps, places), done)
 
     def _on_kinds(self, choices: tuple[KindChoice, ...]) -> None:
         kind = kind_of(self.made.layout) if self.made is not None else None
         self.kinds.show_choices(choices, kind)
 
-    def _on_tick(self, key: str, is_done: bool) -> None:
+    def _on_tick(self, key: str, is_done: bool, minutes: float) -> None:
         chosen, places = self.chosen, self._workbench.workplace.folders
         if chosen is None or self.made is None:
             return
         try:
-            keep_step(chosen, key, places, is_done=is_done)
+            keep_step(chosen, key, places, is_done=is_done, minutes=minutes or None)
         except VastCellarError as error:
             self._say(error)
         done = {step for step, box in self.bench.boxes.items() if box.isChecked()}
@@ -331,4 +342,5 @@ def _build(
 ) -> _Made:
     made = build(chosen, catalog, shelf, shoot, camera)
     better = mended(made, catalog)
-    return _Made(made, build(better, catalog, shelf, shoot, camera) if better else None)
+    gains = gains_of(made, catalog, shelf, shoot, camera) if camera else ()
+    return _Made(made, build(better, catalog, shelf, shoot, camera) if better else None, gains)

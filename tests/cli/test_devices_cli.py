@@ -109,3 +109,25 @@ def test_a_folder_and_a_device_at_once_are_refused(tmp_path):
     """Two places for one test: nobody knows which was meant."""
     words = ("prove", "write", tmp_path, "--device", "sda", "--size", "20MB")
     assert "not both" in typed(*words, code=2).stderr
+
+
+def test_a_measured_disk_is_told_what_it_holds_and_kept_as_a_unit(tmp_path):
+    """In one command: what it holds of all formats, and a unit that is this disk and no other."""
+    with loop_disk(tmp_path, "one") as one, loop_disk(tmp_path, "two") as two:
+        done = typed("prove", "write", one, "--size", "90MB", "--keep-as", "D-01")
+        # A disk in memory may be done before there is anything to say of a take.
+        assert any(
+            words in done.output
+            for words in ("for as long as was written", "holds:", "Too short to say what it holds")
+        )
+        assert "D-01 is " in done.stderr
+        listed = json.loads(typed("unit", "list", "--json").output)
+        assert "D-01" in json.dumps(listed)
+        again = refused("prove", "write", one, "--size", "8MB", "--keep-as", "D-02")
+        assert "is D-01 already" in again
+        other = refused("prove", "write", two, "--size", "8MB", "--unit", "D-01")
+        assert "Choose a folder on that device" in other
+        both = CliRunner().invoke(
+            cli, ["prove", "burst", str(two), "--unit", "D-01", "--keep-as", "D-03"]
+        )
+        assert both.exit_code == 2 and "leave --unit out" in both.output

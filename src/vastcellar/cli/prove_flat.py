@@ -12,7 +12,7 @@ import click
 
 from vastcellar.cli.diagnose_command import diagnosis_lines
 from vastcellar.cli.keeping import end_of, keep_and_tell, unit_options, workplace_for
-from vastcellar.cli.on_device import folder_on
+from vastcellar.cli.on_device import folder_on, keep_device_as, tell_what_it_holds
 from vastcellar.cli.printing import echo, print_json, print_lines
 from vastcellar.cli.quantities import Quantity, parse_seconds
 from vastcellar.cli.running import run_to_end
@@ -86,6 +86,12 @@ def _common(command: Callable[..., None]) -> Callable[..., None]:
                 "--drive-c", type=float, help="The drive's temperature now, where no sensor tells."
             ),
             unit_options,
+            click.option(
+                "--keep-as", help="Make a unit of the device in FOLDER, with this tag and this run."
+            ),
+            click.option(
+                "--class", "class_key", default="", help="Its class, if its trace fits that."
+            ),
             click.option(
                 "--trace", type=click.Path(path_type=Path), help="Keep the trace as CSV here."
             ),
@@ -192,6 +198,8 @@ def _shape(common: dict[str, Any]) -> Shape | None:
 def _prove(plan: FlatPlan, common: dict[str, Any]) -> None:
     as_json, unit_tag, trace = common["as_json"], common["unit_tag"], common["trace"]
     _room(common)
+    if common["keep_as"] and (unit_tag or common["folder"] is None):
+        raise click.UsageError("--keep-as makes a unit of a real device: leave --unit out.")
     if trace is not None:
         require_can_save(trace)
     kept_in = workplace_for(unit_tag, common["folder"], binds=common["binds"], as_json=as_json)
@@ -211,6 +219,10 @@ def _prove(plan: FlatPlan, common: dict[str, Any]) -> None:
         if result is not None:
             _print(proof, result, _prediction_check(workplace, unit_tag, proof), as_json=as_json)
             keep_and_tell(workplace, unit_tag, proof)
+            if not as_json and not unit_tag and not proof.is_simulated:
+                tell_what_it_holds(proof)
+            if common["keep_as"]:
+                keep_device_as(proof, common["keep_as"], common["class_key"])
             if trace is not None:
                 write_text_whole(trace, trace_csv_of(result))
     end_of(proof.run)

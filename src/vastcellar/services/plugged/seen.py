@@ -72,6 +72,11 @@ class SeenDevice:
         """Whether *folder* lies on one of its volumes, as far as paths tell."""
         return any(folder.is_relative_to(v.mount_point) for v in self.device.mounted)
 
+    def depth_of(self, folder: Path) -> int:
+        """Return how deep the mount is that holds *folder*, 0 where none does."""
+        mounts = (Path(v.mount_point) for v in self.device.mounted)
+        return max((len(m.parts) for m in mounts if folder.is_relative_to(m)), default=0)
+
     @property
     def folder(self) -> Path | None:
         """Where files can be written, on its roomiest volume; None where nowhere."""

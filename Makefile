@@ -26,7 +26,7 @@ setup:
 setup-test: setup
 	@tools/setup test
 
-screenshots: setup
+screenshots: setup-test
 	$(VENV)/python tools/screenshot
 
 schemas: setup

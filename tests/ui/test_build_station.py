@@ -1,5 +1,6 @@
 """The station Build: what is laid out, the mend at its place, kinds, bill, and the bench card."""
 
+import csv
 import io
 import json
 
@@ -249,3 +250,20 @@ def test_bring_up_advises_by_who_writes_it(station, qtbot):
     assert page.system.currentText() == "exFAT"
     page.unknown_seller.setChecked(True)
     assert page.tests.text().startswith("1. Capacity proof")
+
+
+def test_the_bill_is_saved_as_pdf_and_csv(app, station, qtbot, tmp_path):
+    """The CSV adds up to what the screen says; names that look like formulas are cells of text."""
+    chosen = Chosen("torvane-t2-2", "drumlin-fin", reused=(("drumlin-fin", "=K-13"),))
+    lay_out(station, qtbot, chosen)
+    table, sheet = tmp_path / "bill.csv", tmp_path / "bill.pdf"
+    station.save_bill(table)
+    station.save_bill(sheet)
+    rows = list(csv.DictReader(io.StringIO(table.read_text())))
+    assert sum(float(row["to_pay"]) for row in rows) == station.made.bill.to_pay
+    assert rows[1]["reused_from"] == "'=K-13"
+    text = " ".join(PdfReader(sheet).pages[0].extract_text().split())
+    assert "Torvane T2 2 TB" in text and "a TB" in text
+    station.save_bill(tmp_path / "bill.txt")
+    assert "Let the name end in .pdf or .csv" in station.message.text()
+    assert not (tmp_path / "bill.txt").exists()

@@ -10,6 +10,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
+    QPushButton,
     QScrollArea,
     QStackedWidget,
     QVBoxLayout,
@@ -99,6 +100,8 @@ class BuildStation(QWidget):
         self.gains_line = OneLine()
         self.checks = CheckList(look)
         self.bill_line = label(kind="soft", wraps=True)
+        self.bill_button = QPushButton("Save bill …")
+        self.bill_button.setToolTip("As PDF or CSV")
         self.message = label(kind="wrong", wraps=True)
         self.bench = BenchCard(look)
         self.bring_up = BringUpPage(workbench)
@@ -155,7 +158,9 @@ class BuildStation(QWidget):
         frame.setMinimumHeight(_LEAST_LOWER_PX)
         lower.addWidget(frame, 1)
         frame, inside = card()
-        inside.addWidget(label("Parts to get", "head"))
+        head = row(label("Parts to get", "head"))
+        head.addWidget(self.bill_button)
+        inside.addLayout(head)
         page_of_bill = QWidget()
         page_of_bill.setObjectName("inside")
         column = QVBoxLayout(page_of_bill)
@@ -182,6 +187,7 @@ class BuildStation(QWidget):
         self.stack.asked.connect(self._on_figure)
         self.bench.ticked.connect(self._on_tick)
         self.bench.print_asked.connect(self._ask_where)
+        self.bill_button.clicked.connect(self._ask_bill)
         self._builder.done.connect(self._on_built)
         self._builder.failed.connect(self._on_failed)
         self._kinder.done.connect(self._on_kinds)
@@ -315,6 +321,27 @@ class BuildStation(QWidget):
         name, _ = QFileDialog.getSaveFileName(self, title, "bench.pdf", "PDF (*.pdf)")
         if name:
             self.print_card(Path(name))
+
+    def _ask_bill(self) -> None:
+        kinds = "PDF (*.pdf);;CSV (*.csv)"
+        name, _ = QFileDialog.getSaveFileName(self, "Save the bill", "bill.pdf", kinds)
+        if name:
+            self.save_bill(Path(name))
+
+    def save_bill(self, path: Path) -> None:
+        """Save the bill as its suffix says: .pdf or .csv."""
+        from vastcellar.report.bill_sheet import bill_file
+
+        made, workbench = self.made, self._workbench
+        if made is None:
+            return
+        catalog = workbench.catalog
+        instead = instead_of(made, catalog)
+        try:
+            numbers = workbench.look.numbers
+            save_bytes(path, bill_file(path.suffix, made, instead, numbers, catalog.currency))
+        except VastCellarError as error:
+            self._say(error)
 
     def print_card(self, path: Path) -> None:
         """Save the bench card as PDF."""

@@ -7,6 +7,8 @@ import shutil
 import subprocess
 from pathlib import Path
 
+from vastcellar.core.parts.identity import KERNEL_ID
+
 _ASK_S = 3.0
 # These make the identifier that the kernel hands out from their UUID; others from the number of
 # the device, which the next one plugged in may get.
@@ -42,4 +44,4 @@ def _from_kernel(mount_point: str, file_system: str) -> str:
         number = os.statvfs(Path(mount_point)).f_fsid
     except OSError:
         return ""
-    return f"fsid-{number:016x}" if number else ""
+    return f"{KERNEL_ID}{number:016x}" if number else ""

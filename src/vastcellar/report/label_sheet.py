@@ -24,7 +24,8 @@ from vastcellar.services.workplace.labels import Label, LabelSize
 _OTHER = "DejaVuSans"
 # East Asian scripts: fonts that every PDF reader brings along, by what they cover.
 _ASIAN = ("HeiseiKakuGo-W5", "STSong-Light", "HYGothic-Medium")
-_EDGE_MM = 0.9
+_EDGE_SHARE, _MOST_EDGE_MM = 0.075, 2.8
+"""Printers leave the rim of a sheet white: larger labels keep off their edge."""
 _LEAST_PT, _TEXT_SHARE = 4.6, 0.2
 _QUIET_MODULES = 2
 """White round the code, inside its square: the label's own edge adds to it."""
@@ -79,7 +80,8 @@ def _corner(size: LabelSize, at: int) -> tuple[float, float]:
 
 
 def _draw(canvas: Canvas, label: Label, size: LabelSize) -> None:
-    width, height, edge = size.width_mm * mm, size.height_mm * mm, _EDGE_MM * mm
+    width, height = size.width_mm * mm, size.height_mm * mm
+    edge = min(size.height_mm * _EDGE_SHARE, _MOST_EDGE_MM) * mm
     square = height - 2 * edge
     _code(canvas, label.code, width - edge - square, edge, square)
     room = width - square - 3 * edge

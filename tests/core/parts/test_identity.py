@@ -2,7 +2,7 @@
 
 import pytest
 
-from vastcellar.core.parts.identity import DeviceIdentity
+from vastcellar.core.parts.identity import DeviceIdentity, is_same_file_system, kernel_id
 
 
 @pytest.mark.parametrize(
@@ -36,3 +36,16 @@ def test_what_says_nothing_is_neither_the_same_nor_another():
     silent = DeviceIdentity("Flat", "0123456789ABCDEF", 10**12)
     assert silent.is_same_as(silent) is None
     assert not silent.is_telling
+
+
+def test_a_file_system_is_the_same_by_its_uuid_and_by_what_the_kernel_makes_of_it():
+    """As read off a real ext4: else one busy moment would make another device of it."""
+    uuid, made = "12d8d1e8-7401-4fd5-a4d4-117454de071a", "fsid-cf48df209cc00cb6"
+    assert kernel_id(uuid) == made
+    one = DeviceIdentity("Disk", "", 10**9, uuid)
+    other = DeviceIdentity("Disk", "", 10**9, made)
+    assert one.is_same_as(other) is other.is_same_as(one) is True
+    foreign = DeviceIdentity("Disk", "", 10**9, "12d8d1e8-7401-4fd5-a4d4-117454de071b")
+    assert foreign.is_same_as(other) is False
+    assert not is_same_file_system("", "5E1A-9C44") and kernel_id("5E1A-9C44") == ""
+    assert DeviceIdentity("Disk", "", 10**9, "5E1A-9C44").is_same_as(other) is False

@@ -20,6 +20,7 @@ class BuildKind(StrEnum):
     DISK_CASE = "disk-case"
     CARD_SHELL = "card-shell"
     MAGAZINE = "magazine"
+    CARRIER_BOX = "carrier-box"
 
 
 class Caution(StrEnum):
@@ -68,10 +69,13 @@ def steps_of(layout: Layout) -> tuple[Step, ...]:
     """Return the steps of *layout*, in their order."""
     kind, screws = kind_of(layout), screws_of(layout)
     steps = [_lay_out(layout, screws)]
-    if kind is BuildKind.DISK_CASE:
+    if kind in (BuildKind.DISK_CASE, BuildKind.CARRIER_BOX):
         steps.append(Step("mains", said("unplug the mains"), 0.5, cautions=(Caution.MAINS,)))
     steps.append(Step("ground", said("touch ground"), 0.5, cautions=(Caution.STATIC,)))
     steps += _put_in(layout) if layout.is_module else _slide_in(layout)
+    if kind is BuildKind.CARRIER_BOX:
+        steps.append(Step("carrier", said("push the carrier in"), 1.0, cautions=(Caution.FORCE,)))
+        steps.append(Step("fan", said("look at the fan"), 0.5))
     steps += _close(layout, kind, screws)
     if kind is BuildKind.MAGAZINE:
         steps.append(Step("latch", said("pull at the latch"), 0.5))

@@ -3,11 +3,37 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from uuid import UUID
 
 _LEAST_SERIAL = 4
 _SIZE_TOLERANCE = 0.01
 # What bridges put in place of the drive's own serial number, seen on many devices alike.
 _HIDING = ("0123456789abcdef", "123456789abcdef", "1234567890", "fedcba9876543210")
+
+
+KERNEL_ID = "fsid-"
+"""Begins what the kernel hands out for a mounted file system, where its UUID can't be asked."""
+
+
+def kernel_id(file_system_uuid: str) -> str:
+    """Return what the kernel makes of an ext4 file system's UUID, "" of what is none.
+
+    Source: ext4's statfs: both halves of the UUID, little-endian, xored.
+    """
+    try:
+        raw = UUID(file_system_uuid).bytes
+    except ValueError:
+        return ""
+    number = int.from_bytes(raw[:8], "little") ^ int.from_bytes(raw[8:], "little")
+    return f"{KERNEL_ID}{number:016x}"
+
+
+def is_same_file_system(one: str, other: str) -> bool:
+    """Return whether two identifiers are of one file system, however each was found out.
+
+    A busy computer may answer with the kernel's today and with the UUID tomorrow.
+    """
+    return one == other or kernel_id(one) == other or one == kernel_id(other)
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,7 +69,8 @@ class DeviceIdentity:
         if self.has_own_serial and other.has_own_serial:
             return (self.serial, self.model) == (other.serial, other.model)
         if self.file_system_uuid and other.file_system_uuid:
-            return self.file_system_uuid == other.file_system_uuid and self._as_large_as(other)
+            ids = self.file_system_uuid, other.file_system_uuid
+            return is_same_file_system(*ids) and self._as_large_as(other)
         return None
 
     def _as_large_as(self, other: DeviceIdentity) -> bool:

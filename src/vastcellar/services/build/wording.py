@@ -107,6 +107,7 @@ KIND_WORDS = {
     BuildKind.DISK_CASE: "Disk case",
     BuildKind.CARD_SHELL: "Card shell",
     BuildKind.MAGAZINE: "Magazine",
+    BuildKind.CARRIER_BOX: "Carrier in a box",
 }
 
 

@@ -70,6 +70,9 @@ FIT_SENTENCES = {
     "leave the label on": "Leave the module's label on",
     "lay the pad": "Cut the pad of {pad_mm} to the chips and lay it on them",
     "both foils off": "Peel both foils of the pad: the lower one before, the upper one now",
+    "push the carrier in": "Push the carrier card into the slot as long as its edge, and screw its "
+    "bracket down",
+    "look at the fan": "Turn the fan by a finger: no cable may touch it",
     "put the spacer in": "Put the spacer of {room_mm} under the drive",
     "slide it in": "Slide the drive in until its plug sits",
     "close for good": "Close the shell: it can't be opened again",

@@ -132,6 +132,14 @@ def _magazine(painter: QPainter, box: QRectF) -> None:
     painter.drawRect(QRectF(box.right() - 7, box.top(), 5, box.height()))
 
 
+def _box(painter: QPainter, box: QRectF) -> None:
+    painter.drawRoundedRect(box, 3, 3)
+    painter.drawLine(QPointF(box.left() + 8, box.bottom() - 8),
+                     QPointF(box.right() - 22, box.bottom() - 8))  # fmt: skip
+    painter.drawRect(QRectF(box.left() + 12, box.bottom() - 14, 22, 6))
+    painter.drawEllipse(QPointF(box.right() - 12, box.center().y()), 7, 7)
+
+
 _SHAPES = {
     BuildKind.SCREWED: _case,
     BuildKind.TOOL_LESS: _slide,
@@ -140,4 +148,5 @@ _SHAPES = {
     BuildKind.DISK_CASE: _tall,
     BuildKind.CARD_SHELL: _card,
     BuildKind.MAGAZINE: _magazine,
+    BuildKind.CARRIER_BOX: _box,
 }

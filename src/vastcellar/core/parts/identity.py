@@ -33,6 +33,8 @@ def is_same_file_system(one: str, other: str) -> bool:
 
     A busy computer may answer with the kernel's today and with the UUID tomorrow.
     """
+    if not one or not other:
+        return False
     return one == other or kernel_id(one) == other or one == kernel_id(other)
 
 

@@ -7,16 +7,11 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from vastcellar.services.plugged.seen import (
-    System,
-    plug_mark,
-    read_plugged_in,
-    system_of,
-)
 from vastcellar.ui.models.background import Background
 
 if TYPE_CHECKING:
-    from vastcellar.services.plugged.seen import PluggedIn, SeenDevice
+    # Loaded with the first look: a window that only plans does without.
+    from vastcellar.services.plugged.seen import PluggedIn, SeenDevice, System
     from vastcellar.services.workplace.workplace import Workplace
 
 _LOOK_MS = 1000
@@ -123,6 +118,8 @@ def _look(
     workplace: Workplace, system: System | None, known: tuple[object, ...] | None
 ) -> tuple[System, tuple[object, ...], tuple[PluggedIn, ...] | None]:
     """Return the computer, its mark now, and what is plugged in where that mark is another."""
+    from vastcellar.services.plugged.seen import plug_mark, read_plugged_in, system_of
+
     system = system or system_of(workplace.folders, is_demo=workplace.is_demo)
     mark = plug_mark(system)
     return system, mark, read_plugged_in(system) if mark != known else None

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
@@ -19,10 +20,7 @@ from vastcellar.core.shoot.shoot_plan import CameraPlan, plan_shoot
 from vastcellar.core.verdict.judgement import Judgement
 from vastcellar.services.match.judging import judge_camera, mends_for
 from vastcellar.services.match.matching import setup_for_unit
-from vastcellar.services.plugged.seen import PluggedIn, SeenDevice, beside_shelf
 from vastcellar.services.proving.binding import BindingQuestion, bind, release
-from vastcellar.services.proving.flat_proving import FlatProof
-from vastcellar.services.proving.new_unit import KeptUnit, MeasuredDevice, keep_as_unit
 from vastcellar.services.runs.calibrating import calibrate_unit, forget_calibration
 from vastcellar.services.shoot.planning import planned
 from vastcellar.services.sums.need_sums import copies_sum, day_sum
@@ -38,6 +36,12 @@ from vastcellar.ui.look import Look
 from vastcellar.ui.models.background import Background
 from vastcellar.ui.models.document import ShootDocument
 from vastcellar.ui.models.plugged import Plugged
+
+if TYPE_CHECKING:
+    # Loaded when they are first needed: a window that only plans does without.
+    from vastcellar.services.plugged.seen import PluggedIn, SeenDevice
+    from vastcellar.services.proving.flat_proving import FlatProof
+    from vastcellar.services.proving.new_unit import KeptUnit, MeasuredDevice
 
 
 class Workbench(QObject):
@@ -120,6 +124,8 @@ class Workbench(QObject):
         return self.judgements.get(camera.key) if camera else None
 
     def _beside_shelf(self, devices: tuple[PluggedIn, ...]) -> Callable[[], tuple[SeenDevice, ...]]:
+        from vastcellar.services.plugged.seen import beside_shelf
+
         return partial(beside_shelf, devices, self.shelf, self.catalog)
 
     def measure_stage(self, bytes_per_s: float) -> None:
@@ -151,6 +157,8 @@ class Workbench(QObject):
         self, measured: MeasuredDevice, proof: FlatProof, tag: str, class_key: str
     ) -> None:
         """Keep a device that was measured as a unit, with its run; the outcome is announced."""
+        from vastcellar.services.proving.new_unit import keep_as_unit
+
         workplace = self.workplace
         self._unit_maker.request(lambda: keep_as_unit(workplace, measured, proof, tag, class_key))
 

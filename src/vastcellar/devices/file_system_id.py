@@ -21,13 +21,16 @@ def file_system_uuid(mount_device: str, mount_point: str, file_system: str) -> s
 
 
 def _asked(mount_device: str) -> str:
-    """Ask blkid, which reads a block device's first sectors: only root may."""
+    """Ask blkid, which reads a block device's first sectors: only root may.
+
+    It is made to read them now: what it remembers of a device's name may be of the card before.
+    """
     tool = shutil.which("blkid", path="/usr/sbin:/sbin:/usr/bin:/bin")
     if tool is None or not mount_device.startswith("/dev/") or not os.access(mount_device, os.R_OK):
         return ""
     try:
         done = subprocess.run(
-            [tool, "-o", "value", "-s", "UUID", "--", mount_device],
+            [tool, "-p", "-o", "value", "-s", "UUID", "--", mount_device],
             capture_output=True,
             timeout=_ASK_S,
             check=False,

@@ -13,7 +13,9 @@ from vastcellar.core.units import PLAIN
 from vastcellar.services.build.bring_up import (
     DUTIES,
     acceptance_words,
+    can_be_let_go,
     format_plan,
+    let_device_go,
     shows_file_system,
     unplug_words,
     volume_label,
@@ -152,3 +154,23 @@ def test_each_duty_has_its_proofs(catalog):
         assert plain and acceptance_words(duty, is_seller_unknown=True)[1:] == plain
     with pytest.raises(BadValueError, match="no duty is called 'x'"):
         acceptance_words("x", is_seller_unknown=False)
+
+
+def test_only_a_mounted_device_of_a_real_computer_is_ejected(card, monkeypatch):
+    """Never the system's disk, a network share or one that is made up; power goes from plugs."""
+    asked = []
+    module = "vastcellar.services.build.bring_up"
+    monkeypatch.setattr(f"{module}.can_let_go", lambda: True)
+    monkeypatch.setattr(f"{module}.let_go", lambda *words, **how: asked.append((words, how)))
+    mounted = replace(card.device.volumes[0], mount_point="/media/x")
+    busy = replace(card, device=replace(card.device, volumes=(mounted,)))
+    assert can_be_let_go(busy, is_made_up=False)
+    assert not can_be_let_go(busy, is_made_up=True)
+    assert not can_be_let_go(card, is_made_up=False), "nothing of it is mounted"
+    let_device_go(busy)
+    assert asked == [((busy.device.path, [mounted.path]), {"powers_off": True})]
+    system = replace(busy, device=replace(busy.device, is_system=True))
+    assert not can_be_let_go(system, is_made_up=False)
+    with pytest.raises(BadValueError, match="this computer runs from it"):
+        let_device_go(system)
+    assert len(asked) == 1

@@ -14,6 +14,7 @@ from dataclasses import dataclass
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.parts.file_systems import FileSystem
 from vastcellar.core.units import NumberFormat
+from vastcellar.devices.unplugging import can_let_go, let_go
 from vastcellar.services.plugged.seen import LinkKind, SeenDevice
 
 _PLAIN_PATH = re.compile(r"/dev/[A-Za-z0-9._/-]+")
@@ -207,3 +208,23 @@ def acceptance_words(duty: str, *, is_seller_unknown: bool) -> tuple[str, ...]:
         )
     first = ("Capacity proof: does it hold what it says?",) if is_seller_unknown else ()
     return (*first, *by_duty[duty])
+
+
+def can_be_let_go(seen: SeenDevice, *, is_made_up: bool) -> bool:
+    """Return whether a click can unmount it: mounted, none of the computer's own, and real."""
+    device = seen.device
+    is_local = device.link.kind is not LinkKind.NETWORK
+    return bool(
+        device.mounted and is_local and not device.is_system and not is_made_up and can_let_go()
+    )
+
+
+def let_device_go(seen: SeenDevice) -> None:
+    """Unmount *seen*, and power it off where it hangs on a plug. Raises DiskError."""
+    device = seen.device
+    if device.is_system:
+        raise BadValueError(
+            "this computer runs from it", where=device.path, mend="Leave it plugged in"
+        )
+    mounted = [volume.path for volume in device.mounted]
+    let_go(device.path, mounted, powers_off=device.link.kind is LinkKind.USB)

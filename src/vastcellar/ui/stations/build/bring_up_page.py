@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -20,12 +22,15 @@ from vastcellar.core.parts.file_systems import CAMERA
 from vastcellar.services.build.bring_up import (
     DUTIES,
     acceptance_words,
+    can_be_let_go,
     format_plan,
+    let_device_go,
     shows_file_system,
     unplug_words,
 )
 from vastcellar.services.plugged.seen import SeenDevice
 from vastcellar.services.words.said_wording import sentence_of
+from vastcellar.ui.models.background import Background
 from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.widgets.cards import card, label, row
 from vastcellar.ui.widgets.inputs import Choice
@@ -62,6 +67,9 @@ class BringUpPage(QWidget):
         self.message = label(kind="wrong", wraps=True)
         self.shows = label(kind="head", wraps=True)
         self.unplug = label(kind="soft", wraps=True)
+        self.eject_button = QPushButton("Eject it")
+        self.eject_button.setToolTip("Everything on its way is written, then it is unmounted")
+        self._ejecting = Background(self)
         self.duty = QComboBox()
         self.duty.addItems(list(DUTIES))
         self.unknown_seller = QCheckBox("seller unknown")
@@ -101,7 +109,11 @@ class BringUpPage(QWidget):
         inside.addWidget(self.commands)
         inside.addWidget(self.message)
         inside.addWidget(self.shows)
-        inside.addWidget(self.unplug)
+        line = QHBoxLayout()
+        line.setSpacing(10)
+        line.addWidget(self.unplug, 1)
+        line.addWidget(self.eject_button)
+        inside.addLayout(line)
         column.addWidget(frame)
         frame, inside = card()
         inside.addWidget(label("Into service", "head"))
@@ -131,6 +143,9 @@ class BringUpPage(QWidget):
         self.unknown_seller.toggled.connect(self._show_tests)
         self.prove_button.clicked.connect(lambda: workbench.station_asked.emit("prove"))
         workbench.plugged.changed.connect(self.refresh)
+        self.eject_button.clicked.connect(self._eject)
+        self._ejecting.done.connect(lambda _nothing: workbench.plugged.look_again())
+        self._ejecting.failed.connect(self._on_refused)
 
     def showEvent(self, event: object) -> None:
         self._workbench.plugged.watch()
@@ -207,6 +222,10 @@ class BringUpPage(QWidget):
         seen, advice = self.seen, self.advice
         for widget in (self.compare, self.commands, self.message, self.shows, self.unplug):
             widget.hide()
+        made_up = self._workbench.plugged.is_made_up
+        can_eject = seen is not None and can_be_let_go(seen, is_made_up=made_up)
+        self.eject_button.setVisible(can_eject)
+        self.eject_button.setEnabled(True)
         if seen is None or advice is None:
             self._say("Plug it in, choose it, and type the tag on its label twice.")
             return
@@ -239,6 +258,16 @@ class BringUpPage(QWidget):
         self.compare.show()
         self.commands.setPlainText("\n".join(made.commands))
         self.commands.setVisible(bool(made.commands))
+
+    def _eject(self) -> None:
+        if (seen := self.seen) is not None:
+            self.eject_button.setEnabled(False)
+            self.unplug.setText("Writing what is on its way …")
+            self._ejecting.request(partial(let_device_go, seen))
+
+    def _on_refused(self, error: Exception) -> None:
+        self._show_plan()
+        self._say(str(error))
 
     def _say(self, text: str) -> None:
         self.message.setText(text)

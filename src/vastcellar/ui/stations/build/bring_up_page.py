@@ -6,7 +6,6 @@ from functools import partial
 
 from PySide6.QtWidgets import (
     QCheckBox,
-    QComboBox,
     QHBoxLayout,
     QLineEdit,
     QPlainTextEdit,
@@ -47,7 +46,8 @@ class BringUpPage(QWidget):
         self._advices: tuple[Advice, ...] = ()
         self.writers = {key: QCheckBox(name) for key, name in _WRITERS}
         self.writers[CAMERA].setChecked(True)
-        self.school = QComboBox()
+        self.school = Choice("Way")
+        self.school.setMinimumContentsLength(18)
         for school in School:
             self.school.addItem(str(school), school)
         self.encrypted = QCheckBox("unreadable for others")
@@ -70,7 +70,8 @@ class BringUpPage(QWidget):
         self.eject_button = QPushButton("Eject it")
         self.eject_button.setToolTip("Everything on its way is written, then it is unmounted")
         self._ejecting = Background(self)
-        self.duty = QComboBox()
+        self.duty = Choice("Duty")
+        self.duty.setMinimumContentsLength(14)
         self.duty.addItems(list(DUTIES))
         self.unknown_seller = QCheckBox("seller unknown")
         self.tests = label(wraps=True)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QSignalBlocker, Signal
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QWidget
 
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.shoot.shoot import Shoot
@@ -11,7 +11,7 @@ from vastcellar.core.units import NumberFormat
 from vastcellar.services.proving.file_proving import MOST_STREAMS, USUAL_STREAMS, Stream
 from vastcellar.services.proving.recorder_loads import streams_of_shoot
 from vastcellar.ui.widgets.cards import label
-from vastcellar.ui.widgets.inputs import QuantityField, parse_whole
+from vastcellar.ui.widgets.inputs import Choice, QuantityField, parse_whole
 
 
 class EditFields(QWidget):
@@ -27,9 +27,8 @@ class EditFields(QWidget):
         self.count = QuantityField("Streams", parse_whole, lambda value: numbers.number(value, 0))
         self.count.setFixedWidth(56)
         self.count.show_value(self.streams)
-        self.choice = QComboBox()
-        self.choice.setObjectName("Stream")
-        self.choice.setAccessibleName("Stream")
+        self.choice = Choice("Stream")
+        self.choice.setMinimumContentsLength(24)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(8)

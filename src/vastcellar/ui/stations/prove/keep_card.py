@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QComboBox, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from vastcellar.services.proving.new_unit import MeasuredDevice, class_choices
 from vastcellar.ui.widgets.cards import card, label, row
+from vastcellar.ui.widgets.inputs import Choice
 
 
 class KeepCard(QWidget):
@@ -22,7 +23,8 @@ class KeepCard(QWidget):
         self.tag.setObjectName("Tag")
         self.tag.setFixedWidth(96)
         self.tag.setToolTip("As on its label; its runs stay with it")
-        self.classes = QComboBox()
+        self.classes = Choice("Class")
+        self.classes.setMinimumContentsLength(18)
         self.classes.setToolTip("The classes that its trace doesn't contradict")
         self.button = QPushButton("Keep as a unit")
         self.button.setObjectName("act")

@@ -8,7 +8,6 @@ from pathlib import Path
 from PySide6.QtCore import QSignalBlocker, Signal
 from PySide6.QtWidgets import (
     QCheckBox,
-    QComboBox,
     QHBoxLayout,
     QLineEdit,
     QPushButton,
@@ -46,7 +45,7 @@ from vastcellar.ui.stations.prove.edit_fields import EditFields
 from vastcellar.ui.stations.prove.protocol_dialog import ProtocolDialog
 from vastcellar.ui.stations.prove.target_row import TargetRow
 from vastcellar.ui.widgets.cards import card, label
-from vastcellar.ui.widgets.inputs import QuantityField
+from vastcellar.ui.widgets.inputs import Choice, QuantityField
 
 _DEFAULT_SIZE_BYTES = 300_000_000_000
 _LEAST_SIZE_BYTES = 1_000_000
@@ -69,7 +68,8 @@ class PlanForm(QWidget):
         self._ended_by: Exception | None = None
         numbers = workbench.look.numbers
         self.target = TargetRow(numbers)
-        self.test_choice = QComboBox()
+        self.test_choice = Choice("Test")
+        self.test_choice.setMinimumContentsLength(14)
         self.amount = QuantityField("Amount", parse_amount, partial(amount_text, fmt=numbers))
         self.amount.setToolTip(f"{HINT}. What comes first ends it.")
         self.asked = Amount(_DEFAULT_SIZE_BYTES)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pyqtgraph as pg
-from PySide6.QtWidgets import QComboBox, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from vastcellar.core.evidence import Verdict
 from vastcellar.core.trace import rates_bytes_per_s
@@ -21,6 +21,7 @@ from vastcellar.ui.models.background import Background
 from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.stations.prove.run_picks import run_name
 from vastcellar.ui.widgets.cards import card, label, row
+from vastcellar.ui.widgets.inputs import Choice
 from vastcellar.ui.widgets.marks import VerdictMark
 from vastcellar.ui.widgets.plots import line_pen, make_plot, note, recolor_plot
 
@@ -36,7 +37,8 @@ class ReplayPage(QWidget):
         self._workbench = workbench
         self._trace: Trace | None = None
         self._replays: tuple[CameraReplay, ...] = ()
-        self.choice = QComboBox()
+        self.choice = Choice("Run")
+        self.choice.setMinimumContentsLength(36)
         self.message = label(kind="soft", wraps=True)
         self.plot = make_plot(workbench.look)
         self.answers: list[tuple[VerdictMark, QWidget]] = []

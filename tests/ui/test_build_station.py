@@ -248,8 +248,21 @@ def test_bring_up_advises_by_who_writes_it(station, qtbot):
     page.writers["macOS"].setChecked(True)
     page.writers["Windows"].setChecked(True)
     assert page.system.currentText() == "exFAT"
-    page.unknown_seller.setChecked(True)
-    assert page.tests.text().startswith("1. Capacity proof")
+    page.acceptance.unknown_seller.setChecked(True)
+    assert page.acceptance.tests.text().startswith("1. Capacity proof")
+
+
+def test_a_unit_is_refused_until_its_tests_are_made(app, station, qtbot):
+    """Nothing made: no way into service; refusing puts it in doubt, and the shelf says why."""
+    acceptance = station.bring_up.acceptance
+    assert not acceptance.serve_button.isEnabled() and not acceptance.refuse_button.isEnabled()
+    acceptance.unit.chosen.emit("K-08")
+    assert acceptance.tests.text().endswith("· not made yet")
+    assert acceptance.refuse_button.isEnabled() and not acceptance.serve_button.isEnabled()
+    acceptance.refuse_button.click()
+    qtbot.waitUntil(lambda: app.workbench.shelf.unit("K-08").state == "in doubt")
+    assert "Refused" in app.workbench.shelf.unit("K-08").note
+    assert acceptance.answer.text().startswith("K-08: ") and acceptance.unit.currentText() == "K-08"
 
 
 def test_the_bill_is_saved_as_pdf_and_csv(app, station, qtbot, tmp_path):

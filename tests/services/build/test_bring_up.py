@@ -11,8 +11,6 @@ from vastcellar.core.build.formatting import School, advise
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.units import PLAIN
 from vastcellar.services.build.bring_up import (
-    DUTIES,
-    acceptance_words,
     can_be_let_go,
     format_plan,
     let_device_go,
@@ -145,15 +143,6 @@ def test_a_step_is_done_once_the_device_shows_it(card, catalog):
     assert unplug_words(replace(card, device=replace(card.device, is_system=True))).startswith(
         "Never"
     )
-
-
-def test_each_duty_has_its_proofs(catalog):
-    """An unknown seller's drive shows first that it holds what it says."""
-    for duty in DUTIES:
-        plain = acceptance_words(duty, is_seller_unknown=False)
-        assert plain and acceptance_words(duty, is_seller_unknown=True)[1:] == plain
-    with pytest.raises(BadValueError, match="no duty is called 'x'"):
-        acceptance_words("x", is_seller_unknown=False)
 
 
 def test_only_a_mounted_device_of_a_real_computer_is_ejected(card, monkeypatch):

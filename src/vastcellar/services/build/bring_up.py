@@ -186,30 +186,6 @@ def unplug_words(seen: SeenDevice) -> str:
     return "Nothing of it is mounted: it can be unplugged once its light is still."
 
 
-DUTIES = ("recorder media", "working drive", "edit storage")
-
-
-def acceptance_words(duty: str, *, is_seller_unknown: bool) -> tuple[str, ...]:
-    """Return the tests that a unit has to pass before it goes into service for *duty*.
-
-    Raises BadValueError for another duty.
-    """
-    by_duty = {
-        "recorder media": ("Recorder test, a full-length take, the drive warm from a first one",),
-        "working drive": (
-            "Flat-out write until it is steady",
-            "Offload test with clips of the day",
-        ),
-        "edit storage": ("Edit test, with the streams of the timeline",),
-    }
-    if duty not in by_duty:
-        raise BadValueError(
-            f"no duty is called {duty!r}", where="duty", mend=f"Use one of {', '.join(DUTIES)}"
-        )
-    first = ("Capacity proof: does it hold what it says?",) if is_seller_unknown else ()
-    return (*first, *by_duty[duty])
-
-
 def can_be_let_go(seen: SeenDevice, *, is_made_up: bool) -> bool:
     """Return whether a click can unmount it: mounted, none of the computer's own, and real."""
     device = seen.device

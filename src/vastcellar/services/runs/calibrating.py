@@ -20,9 +20,8 @@ from vastcellar.core.shoot.shoot import Setup
 from vastcellar.core.trace import Trace
 from vastcellar.core.unit_model.fitted_model import Calibration
 from vastcellar.core.unit_model.prediction import PredictionCheck, WrittenRun, beside_model
-from vastcellar.core.verdict.proof import RunConditions
-from vastcellar.core.verdict.reach.comparing import STILL_S
 from vastcellar.core.writing.heat import HeatPath
+from vastcellar.services.runs.doubt import run_doubt
 from vastcellar.services.runs.resting import (
     USUAL_ROOM_C,
     modelled,
@@ -185,10 +184,8 @@ def _written_run(
         what = "its own pace, not the drive's" if record.kind == RECORDER else "too little"
         raise BadValueError(f"a {record.kind} test shows {what}", where=where, mend="")
     conditions = record.conditions
-    if doubt := _doubt(unit, run_conditions(record, catalog)):
+    if doubt := run_doubt(unit, run_conditions(record, catalog)):
         raise BadValueError(doubt, where=where, mend="")
-    if conditions["drive_key"] not in ("", unit.drive_key):
-        raise BadValueError("it was made with another drive", where=where, mend="")
     if conditions.get("cooling"):
         raise BadValueError(f"it had {conditions['cooling']}", where=where, mend="")
     chain, path = _setup_of(catalog, shelf, unit, conditions)
@@ -207,23 +204,6 @@ def _written_run(
         capacity_bytes=drive.capacity_bytes,
         is_direct="direct" in str(conditions["write_mode"]).lower() or record.is_simulated,
     )
-
-
-def _doubt(unit: Unit, made: RunConditions) -> str:
-    """Say why a run tells nothing of *unit*, whatever it measured, or return ""."""
-    if made.is_in_memory or made.is_over_network:
-        return "it ran in memory" if made.is_in_memory else "it ran over a network"
-    if made.device is not None:
-        same = made.device.is_same_as(unit.device) if unit.device is not None else None
-        if not same:
-            return (
-                "which device it ran on isn't known" if same is None else "it ran on another device"
-            )
-    if made.other_tests:
-        return "another test ran on the disk meanwhile"
-    if made.slept_s or made.stood_still_s > STILL_S:
-        return "the computer slept or stood still meanwhile"
-    return ""
 
 
 def _setup_of(

@@ -19,8 +19,6 @@ from vastcellar.core.build.formatting import Advice, School, advise
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.parts.file_systems import CAMERA
 from vastcellar.services.build.bring_up import (
-    DUTIES,
-    acceptance_words,
     can_be_let_go,
     format_plan,
     let_device_go,
@@ -31,6 +29,7 @@ from vastcellar.services.plugged.seen import SeenDevice
 from vastcellar.services.words.said_wording import sentence_of
 from vastcellar.ui.models.background import Background
 from vastcellar.ui.models.workbench import Workbench
+from vastcellar.ui.stations.build.acceptance_card import AcceptanceCard
 from vastcellar.ui.widgets.cards import card, label, row
 from vastcellar.ui.widgets.inputs import Choice
 
@@ -70,12 +69,7 @@ class BringUpPage(QWidget):
         self.eject_button = QPushButton("Eject it")
         self.eject_button.setToolTip("Everything on its way is written, then it is unmounted")
         self._ejecting = Background(self)
-        self.duty = Choice("Duty")
-        self.duty.setMinimumContentsLength(14)
-        self.duty.addItems(list(DUTIES))
-        self.unknown_seller = QCheckBox("seller unknown")
-        self.tests = label(wraps=True)
-        self.prove_button = QPushButton("Go to Prove")
+        self.acceptance = AcceptanceCard(workbench)
         self._chosen_system, self._chosen_device = "", ""
         self._typed_for: tuple[str, str, int] | None = None
         self._lay_out()
@@ -116,13 +110,7 @@ class BringUpPage(QWidget):
         line.addWidget(self.eject_button)
         inside.addLayout(line)
         column.addWidget(frame)
-        frame, inside = card()
-        inside.addWidget(label("Into service", "head"))
-        line = row(label("For", "soft"), self.duty, self.unknown_seller, spacing=10)
-        line.addWidget(self.prove_button)
-        inside.addLayout(line)
-        inside.addWidget(self.tests)
-        column.addWidget(frame)
+        column.addWidget(self.acceptance)
         column.addStretch(1)
         area = QScrollArea()
         area.setWidgetResizable(True)
@@ -140,9 +128,6 @@ class BringUpPage(QWidget):
         self.device.chosen.connect(self._on_device)
         self.tag.textChanged.connect(self._show_plan)
         self.typed.textChanged.connect(self._show_plan)
-        self.duty.currentIndexChanged.connect(self._show_tests)
-        self.unknown_seller.toggled.connect(self._show_tests)
-        self.prove_button.clicked.connect(lambda: workbench.station_asked.emit("prove"))
         workbench.plugged.changed.connect(self.refresh)
         self.eject_button.clicked.connect(self._eject)
         self._ejecting.done.connect(lambda _nothing: workbench.plugged.look_again())
@@ -200,7 +185,6 @@ class BringUpPage(QWidget):
             self.typed.clear()
         self.device.offer([("", "none yet"), *names], self._chosen_device)
         self._show_plan()
-        self._show_tests()
 
     @staticmethod
     def _says(seen: SeenDevice | None) -> tuple[str, str, int] | None:
@@ -217,6 +201,7 @@ class BringUpPage(QWidget):
         seen = self.seen
         if seen is not None and seen.unit is not None:
             self.tag.setText(seen.unit.tag)
+            self.acceptance.choose(seen.unit.tag)
         self.refresh()
 
     def _show_plan(self) -> None:
@@ -273,9 +258,3 @@ class BringUpPage(QWidget):
     def _say(self, text: str) -> None:
         self.message.setText(text)
         self.message.show()
-
-    def _show_tests(self) -> None:
-        words = acceptance_words(
-            self.duty.currentText(), is_seller_unknown=self.unknown_seller.isChecked()
-        )
-        self.tests.setText("\n".join(f"{number}. {each}" for number, each in enumerate(words, 1)))

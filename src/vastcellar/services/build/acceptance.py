@@ -1,0 +1,167 @@
+"""Acceptance: the tests a unit has to pass for its duty, what came of them, and its answer."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from datetime import date
+from enum import StrEnum
+from typing import Any
+
+from vastcellar.core.errors import BadValueError
+from vastcellar.core.parts.units import Unit
+from vastcellar.core.units import NumberFormat
+from vastcellar.services.runs.doubt import run_doubt
+from vastcellar.services.runs.run_rows import run_rows
+from vastcellar.services.workplace.run_records import RECORDER, run_conditions
+from vastcellar.services.workplace.workplace import Shelf, Workplace
+from vastcellar.store.run_record import RunRecord
+
+DUTIES = ("recorder media", "working drive", "edit storage")
+
+
+class Outcome(StrEnum):
+    """What came of a test. That a made one was hard enough for the day is for people to say."""
+
+    OPEN = "not made yet"
+    MADE = "made"
+    FAILED = "failed"
+
+
+@dataclass(frozen=True, slots=True)
+class AcceptanceTest:
+    """A test that a duty asks for; *kind* is what its runs are kept as."""
+
+    kind: str
+    words: str
+
+
+@dataclass(frozen=True, slots=True)
+class AcceptanceStep:
+    """A test of the duty, and the newest run that answers it."""
+
+    test: AcceptanceTest
+    outcome: Outcome
+    said: str
+    run_id: int = 0
+    """0 where it is open."""
+
+
+_CAPACITY = AcceptanceTest("capacity", "Capacity proof: does it hold what it says?")
+_BY_DUTY = {
+    "recorder media": (
+        AcceptanceTest(RECORDER, "Recorder test, a full-length take, warm from a first one"),
+    ),
+    "working drive": (
+        AcceptanceTest("write", "Flat-out write until it is steady"),
+        AcceptanceTest("offload", "Offload test with clips of the day"),
+    ),
+    "edit storage": (AcceptanceTest("edit", "Edit test, with the streams of the timeline"),),
+}
+_FAILED_BY: dict[str, Callable[[dict[str, Any]], bool]] = {
+    RECORDER: lambda figures: bool(figures["frames_dropped"]),
+    "capacity": lambda figures: _came_back_wrong(figures["read"]),
+    "write": lambda figures: _came_back_wrong(figures["read"]),
+    "offload": lambda figures: bool(figures["different"]),
+    "edit": lambda figures: figures["most_streams"] < figures["plan"]["streams"],
+}
+"""The only thing about each that is wrong whatever was asked."""
+
+
+def _came_back_wrong(read: dict[str, Any] | None) -> bool:
+    return read is not None and bool(read["wrong_blocks"])
+
+
+def acceptance_tests(duty: str, *, is_seller_unknown: bool) -> tuple[AcceptanceTest, ...]:
+    """Return the tests that a unit has to pass before it goes into service for *duty*.
+
+    Raises BadValueError for another duty.
+    """
+    if duty not in _BY_DUTY:
+        raise BadValueError(
+            f"no duty is called {duty!r}", where="duty", mend=f"Use one of {', '.join(DUTIES)}"
+        )
+    return (*((_CAPACITY,) if is_seller_unknown else ()), *_BY_DUTY[duty])
+
+
+def acceptance_steps(
+    tests: Sequence[AcceptanceTest],
+    workplace: Workplace,
+    shelf: Shelf,
+    unit: Unit,
+    fmt: NumberFormat,
+) -> tuple[AcceptanceStep, ...]:
+    """Return what came of each of *tests* on *unit*: its newest run of that kind that counts.
+
+    A rehearsal on a rig answers nothing, nor does a run on another device than the unit's; one
+    that was cut short answers only where it had failed by then.
+    """
+    return tuple(_step(each, workplace, shelf, unit, fmt) for each in tests)
+
+
+def _step(
+    test: AcceptanceTest, workplace: Workplace, shelf: Shelf, unit: Unit, fmt: NumberFormat
+) -> AcceptanceStep:
+    answers = [each for each in shelf.records if _answers(each, test, workplace, shelf, unit)]
+    newest = max(answers, key=lambda run: (run.measured_at, run.run_id), default=None)
+    if newest is None:
+        return AcceptanceStep(test, Outcome.OPEN, Outcome.OPEN.value)
+    has_failed = _FAILED_BY[test.kind](newest.figures)
+    outcome = Outcome.FAILED if has_failed else Outcome.MADE
+    said = _said(newest, fmt, workplace.rig_word)
+    return AcceptanceStep(test, outcome, said, newest.run_id)
+
+
+def _answers(
+    run: RunRecord, test: AcceptanceTest, workplace: Workplace, shelf: Shelf, unit: Unit
+) -> bool:
+    if (run.unit_tag, run.kind) != (unit.tag, test.kind):
+        return False
+    if run.kind == RECORDER:  # what stands of those is one rule, with the verdicts
+        proof = shelf.standing_proofs.get(unit.tag)
+        return proof is not None and proof.run_id == run.run_id
+    if run.is_simulated and not workplace.is_demo:
+        return False
+    if run_doubt(unit, run_conditions(run, workplace.catalog)):
+        return False
+    return run.is_complete or _FAILED_BY[run.kind](run.figures)
+
+
+def _said(run: RunRecord, fmt: NumberFormat, rig_word: str) -> str:
+    """Say a run as the cellar's own table says it."""
+    when, _what, rate, size, found, _slowest, number = run_rows(
+        [run], run.unit_tag, fmt, rig_word=rig_word
+    )[0]
+    rate = "" if rate == "–" else rate
+    how = rig_word if run.is_simulated else ""
+    facts = ", ".join(each for each in (rate, size, found, how) if each)
+    return f"run {number} of {when}: {facts}"
+
+
+def put_in_service(unit: Unit, duty: str, steps: Sequence[AcceptanceStep], today: date) -> Unit:
+    """Return *unit* as it goes into service for *duty*, with these runs as its baseline.
+
+    Raises BadValueError while one of the tests is open or has failed.
+    """
+    for each in steps:
+        if each.outcome is not Outcome.MADE:
+            raise BadValueError(
+                f"{each.test.words.partition(',')[0].partition(':')[0].lower()}: {each.outcome}",
+                where=f"unit {unit.tag}",
+                mend="Make the test in Prove, or refuse the unit",
+            )
+    runs = ", ".join(str(each.run_id) for each in steps)
+    said = f"In service {today.isoformat()} as {duty}, baseline: run {runs}"
+    return replace(unit, state="ready", note=_with(unit.note, said))
+
+
+def refuse(unit: Unit, duty: str, steps: Sequence[AcceptanceStep], today: date) -> Unit:
+    """Return *unit* refused for *duty*, with what failed as the reason: in doubt until then."""
+    reasons = [each.said for each in steps if each.outcome is Outcome.FAILED]
+    why = "; ".join(reasons) or "by decision, no test failed"
+    said = f"Refused {today.isoformat()} as {duty}: {why}"
+    return replace(unit, state="in doubt", note=_with(unit.note, said))
+
+
+def _with(note: str, said: str) -> str:
+    return f"{note.strip()}; {said}" if note.strip() else said

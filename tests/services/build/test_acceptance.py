@@ -1,0 +1,141 @@
+"""Acceptance: what a duty asks for, which runs answer it, and what the unit says afterwards."""
+
+from dataclasses import replace
+from datetime import UTC, date, datetime, timedelta
+
+import pytest
+
+from vastcellar.core.errors import BadValueError
+from vastcellar.core.parts.identity import DeviceIdentity
+from vastcellar.core.units import PLAIN
+from vastcellar.services.build.acceptance import (
+    DUTIES,
+    Outcome,
+    acceptance_steps,
+    acceptance_tests,
+    put_in_service,
+    refuse,
+)
+from vastcellar.services.workplace.workplace import Shelf, open_workplace
+from vastcellar.store.run_record import RunRecord
+
+TODAY = date(2026, 11, 27)
+DEVICE = DeviceIdentity("Fin", "DF10-00417", 2_000_000_000_000, "")
+WRITE = {"bytes_per_s": 4e8, "moved_bytes": 1e11, "slowest_second_bytes": 3.9e8}
+
+
+@pytest.fixture
+def own(places):
+    """A cellar of real drives."""
+    opened = open_workplace(places=places)
+    yield opened
+    opened.close()
+
+
+@pytest.fixture
+def unit(shelf):
+    """A unit that is bound to its device."""
+    return replace(shelf.units[0], tag="K-07", device=DEVICE, note="")
+
+
+def run(number, kind="write", device=DEVICE, **changes):
+    """Return a real run on *device*, number *number*, with the figures of its kind."""
+    wrong = changes.pop("wrong", 0)
+    figures = {
+        "write": WRITE,
+        "read": {"wrong_blocks": wrong, "bytes_per_s": 4e8},
+        "different": ["clip 1"] * wrong,
+        "limit": "drive",
+        "most_streams": 4 - wrong,
+        "plan": {"streams": 4},
+    }
+    conditions = {"device_model": device.model, "device_serial": device.serial,
+                  "device_size_bytes": device.size_bytes}  # fmt: skip
+    record = RunRecord("K-07", kind, datetime(2026, 11, 1, tzinfo=UTC) + timedelta(hours=number),
+                       False, True, conditions, figures, run_id=number)  # fmt: skip
+    return replace(record, **changes)
+
+
+def steps_of(workplace, unit, *records, duty="working drive", is_seller_unknown=False):
+    """Return what came of the tests of *duty* on *unit*."""
+    tests = acceptance_tests(duty, is_seller_unknown=is_seller_unknown)
+    return acceptance_steps(tests, workplace, Shelf((unit,), records=records), unit, PLAIN)
+
+
+def test_each_duty_has_its_proofs():
+    """An unknown seller's drive shows first that it holds what it says."""
+    for duty in DUTIES:
+        plain = acceptance_tests(duty, is_seller_unknown=False)
+        asked = acceptance_tests(duty, is_seller_unknown=True)
+        assert plain and asked[1:] == plain and asked[0].kind == "capacity"
+    with pytest.raises(BadValueError, match="no duty is called 'x'"):
+        acceptance_tests("x", is_seller_unknown=False)
+
+
+def test_a_unit_goes_into_service_with_its_runs_as_the_baseline(own, unit):
+    """Not before every test is made; then state and note say which runs it was."""
+    half = steps_of(own, unit, run(3))
+    assert [step.outcome for step in half] == [Outcome.MADE, Outcome.OPEN]
+    with pytest.raises(BadValueError, match="offload test with clips of the day: not made yet"):
+        put_in_service(unit, "working drive", half, TODAY)
+    steps = steps_of(own, unit, run(3), run(5, "offload"))
+    assert "400.0 MB/s, 100 GB" in steps[0].said and steps[0].run_id == 3
+    served = put_in_service(replace(unit, state="in doubt"), "working drive", steps, TODAY)
+    assert served.state == "ready"
+    assert served.note == "In service 2026-11-27 as working drive, baseline: run 3, 5"
+    again = put_in_service(served, "working drive", steps, TODAY)
+    assert again.note.count("In service") == 2, "what was noted before is never lost"
+
+
+@pytest.mark.parametrize(
+    ("kind", "duty", "is_seller_unknown"),
+    [("write", "working drive", False), ("offload", "working drive", False),
+     ("edit", "edit storage", False), ("capacity", "edit storage", True)],
+)  # fmt: skip
+def test_what_failed_keeps_it_out_and_is_the_reason(own, unit, kind, duty, is_seller_unknown):
+    """A block that came back wrong, a clip that differs, a stream too few: refused, in doubt."""
+    steps = steps_of(
+        own, unit, run(7, kind, wrong=1), duty=duty, is_seller_unknown=is_seller_unknown
+    )
+    failed = next(step for step in steps if step.test.kind == kind)
+    assert failed.outcome is Outcome.FAILED
+    with pytest.raises(BadValueError, match="failed"):
+        put_in_service(unit, duty, [failed], TODAY)
+    refused = refuse(unit, duty, steps, TODAY)
+    assert refused.state == "in doubt"
+    assert refused.note == f"Refused 2026-11-27 as {duty}: {failed.said}"
+    later = steps_of(own, unit, run(7, kind, wrong=1), run(8, kind),
+                     duty=duty, is_seller_unknown=is_seller_unknown)  # fmt: skip
+    assert next(step for step in later if step.test.kind == kind).outcome is Outcome.MADE
+
+
+@pytest.mark.parametrize(
+    "other",
+    [
+        run(9, device=DeviceIdentity("Fin", "DF10-00999", 2_000_000_000_000, "")),
+        run(9, is_simulated=True),
+        run(9, is_complete=False),
+        run(9, conditions={"is_in_memory": True}),
+        run(9, unit_tag="K-08"),
+        run(9, kind="burst"),
+    ],
+    ids=["another device", "a rehearsal", "cut short", "in memory", "another unit", "another test"],
+)
+def test_what_is_no_run_of_this_drive_answers_nothing(own, unit, other):
+    """A later run that proves nothing of the unit neither answers nor covers an earlier one."""
+    assert steps_of(own, unit, other)[0].outcome is Outcome.OPEN
+    assert steps_of(own, unit, run(3), other)[0].run_id == 3
+
+
+def test_one_that_was_cut_short_after_it_failed_still_failed(own, unit):
+    """Stopping a run doesn't undo what had come back wrong by then."""
+    steps = steps_of(own, unit, run(4), run(9, is_complete=False, wrong=1))
+    assert steps[0].outcome is Outcome.FAILED and steps[0].run_id == 9
+
+
+def test_a_decision_against_a_unit_needs_no_failed_test(own, unit):
+    """Refused by hand: the note says that no test failed, and keeps what stood there."""
+    refused = refuse(replace(unit, note="loose plug"), "edit storage", (), TODAY)
+    assert refused.note == (
+        "loose plug; Refused 2026-11-27 as edit storage: by decision, no test failed"
+    )

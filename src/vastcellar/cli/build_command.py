@@ -25,6 +25,7 @@ from vastcellar.services.build.wording import (
     ALWAYS,
     CAUTION_WORDS,
     FIT_WORDS,
+    bill_rows,
     check_words,
     fit_sentence,
     gains_sentence,
@@ -95,9 +96,8 @@ def _tell(made: Build, with_mend: Build | None, currency: str) -> None:
         echo(f"Heat to the case: {steps}, beside {made.path.down_k_per_w:g} down: "
              f"{total:.1f} K/W{mended_to}.")  # fmt: skip
     echo(f"{price_words(made, PLAIN, currency)}:")
-    for line in made.bill.lines:
-        whence = f"from {line.reused_from}" if line.reused_from else f"{line.price:g} {currency}"
-        echo(f"  {line.name}: {whence}")
+    for name, whence, price in bill_rows(made, PLAIN, currency):
+        echo(f"  {name}: {price if whence == 'buy' else whence}")
     echo(f"{len(made.steps)} steps, about {PLAIN.duration(round(minutes_of(made.steps)) * 60)}:")
     for number, step in enumerate(made.steps, 1):
         warned = " ".join(CAUTION_WORDS[each] for each in step.cautions)

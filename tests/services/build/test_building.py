@@ -124,6 +124,9 @@ def test_what_cannot_be_undone_is_marked_and_warned_of(catalog, shelf):
     assert all(step.can_undo for step in fin.steps)
     magazine = build(Chosen("torvane-t2-2", "sedgeway-mag"), catalog, shelf)
     assert "latch" in [step.key for step in magazine.steps]
+    assert magazine.steps[0].key == "mount" and "ASA" in step_words(magazine.steps[0], PLAIN)
+    printed = [line for line in magazine.bill.lines if line.kind == "print"]
+    assert len(printed) == 1 and printed[0].name.endswith("g of ASA")
 
 
 def test_instead_of_building_closed_drives_of_that_size_are_named(catalog, shelf):

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from vastcellar.core.build.layout import Layout
+from vastcellar.core.build.printed import IN_THE_SUN_C, plastic_for, printed_mount
 from vastcellar.core.parts.dimensions import m2_length_mm
 from vastcellar.core.said import Said, said
 
@@ -65,10 +66,11 @@ def screws_of(layout: Layout) -> int:
     return sum(each.count for each in inside.screws) if inside else 0
 
 
-def steps_of(layout: Layout) -> tuple[Step, ...]:
-    """Return the steps of *layout*, in their order."""
+def steps_of(layout: Layout, case_c: float | None = None) -> tuple[Step, ...]:
+    """Return the steps of *layout*, in their order; *case_c* is how hot its case gets, if known."""
     kind, screws = kind_of(layout), screws_of(layout)
-    steps = [_lay_out(layout, screws)]
+    steps = _print(layout, case_c) if kind is BuildKind.MAGAZINE else []
+    steps.append(_lay_out(layout, screws))
     if kind in (BuildKind.DISK_CASE, BuildKind.CARRIER_BOX):
         steps.append(Step("mains", said("unplug the mains"), 0.5, cautions=(Caution.MAINS,)))
     steps.append(Step("ground", said("touch ground"), 0.5, cautions=(Caution.STATIC,)))
@@ -83,6 +85,22 @@ def steps_of(layout: Layout) -> tuple[Step, ...]:
     steps.append(Step("warm", said("feel it"), 2.0, cautions=(Caution.HOT,)))
     steps.append(Step("label", said("label it"), 1.0))
     return tuple(steps)
+
+
+def _print(layout: Layout, case_c: float | None) -> list[Step]:
+    """Return the printing of a mount first: the printer works while one builds."""
+    if (mount := printed_mount(layout.enclosure.size_mm, case_c)) is None:
+        return [Step("mount", said("no plastic" if plastic_for(case_c) is None else "mount"), 1.0)]
+    told = said(
+        "print the mount" if case_c is not None else "print the mount to be sure",
+        plastic=mount.plastic.name,
+        softens_c=mount.plastic.softens_c,
+        case_c=case_c if case_c is not None else 0.0,
+        mass_g=mount.mass_g,
+        print_s=mount.print_s,
+        sun_c=IN_THE_SUN_C,
+    )
+    return [Step("mount", told, 2.0)]
 
 
 def _lay_out(layout: Layout, screws: int) -> Step:

@@ -34,6 +34,11 @@ class StackHeat:
     layers: tuple[Layer, ...]
 
 
+def hottest_case_c(run: WriteProfile) -> float:
+    """Return how hot the case gets in *run*; its chips may have been hottest before."""
+    return float(np.max(sample(run, np.linspace(0.0, run.duration_s, _MOMENTS)).case_c))
+
+
 def stack_heat(path: StackPath, run: WriteProfile) -> StackHeat:
     """Return the layers' temperatures when the chips of *run* are hottest.
 

@@ -8,9 +8,10 @@ from dataclasses import dataclass, replace
 from vastcellar.core.build.bill import Bill, BillLine
 from vastcellar.core.build.checks import check, worst
 from vastcellar.core.build.layout import Layout
+from vastcellar.core.build.printed import printed_mount
 from vastcellar.core.build.stack_path import StackPath, as_laid_out, stack_path
 from vastcellar.core.build.steps import BuildKind, Step, kind_of, screws_of, steps_of
-from vastcellar.core.build.temperatures import StackHeat, stack_heat
+from vastcellar.core.build.temperatures import StackHeat, hottest_case_c, stack_heat
 from vastcellar.core.chain.chain import Chain
 from vastcellar.core.chain.setup_parts import draws_w
 from vastcellar.core.errors import BadValueError, UnknownPartError
@@ -132,16 +133,18 @@ def build(
         judgement = _judged(layout, setup, camera, shoot, catalog, shelf)
     path = stack_path(layout)
     run = judgement.run if judgement else None
+    heat = stack_heat(path, run) if path is not None and run is not None else None
+    case_c = hottest_case_c(run) if run is not None else None
     return Build(
         chosen=chosen,
         layout=layout,
         checks=checks,
         verdict=worst(checks),
         path=path,
-        heat=stack_heat(path, run) if path is not None and run is not None else None,
+        heat=heat,
         judgement=judgement,
-        bill=_bill(layout, chosen, judgement),
-        steps=steps_of(layout),
+        bill=_bill(layout, chosen, judgement, case_c),
+        steps=steps_of(layout, case_c),
         fitting_pads=_fitting_pads(layout, catalog),
     )
 
@@ -214,7 +217,9 @@ def _judged(
     return judge_camera(shoot, replace(camera, setup=setup), laid_out, shelf)
 
 
-def _bill(layout: Layout, chosen: Chosen, judgement: Judgement | None) -> Bill:
+def _bill(
+    layout: Layout, chosen: Chosen, judgement: Judgement | None, case_c: float | None
+) -> Bill:
     at_hand = dict(chosen.reused)
     drive, case = layout.drive, layout.enclosure
     lines = [
@@ -227,6 +232,10 @@ def _bill(layout: Layout, chosen: Chosen, judgement: Judgement | None) -> Bill:
         lines.append(BillLine("its pad", 0.0, "consumable", reused_from="the case"))
     if screws := screws_of(layout):
         lines.append(BillLine(f"{screws} screws", 0.0, "consumable", reused_from="the case"))
+    mount = printed_mount(case.size_mm, case_c) if kind_of(layout) is BuildKind.MAGAZINE else None
+    if mount is not None:
+        name = f"printed mount, {mount.mass_g:.0f} g of {mount.plastic.name}"
+        lines.append(BillLine(name, mount.price, "print", at_hand.get(case.key, "")))
     if layout.cable is not None:
         from_shoot = "" if chosen.cable_key else "the shoot"
         lines.append(BillLine(layout.cable.name, layout.cable.price, reused_from=from_shoot))

@@ -79,6 +79,12 @@ FIT_SENTENCES = {
     "lid touches": "Close the case: the lid must touch the pad",
     "close it": "Close the case",
     "none is left": "Put all {screws} screws in: none may be left",
+    "print the mount": "Start the printer first: the mount in {plastic}, {mass_g}, about "
+    "{print_s}; it softens at {softens_c}, the case gets to {case_c}, or {sun_c} in the sun",
+    "print the mount to be sure": "Start the printer first: the mount in {plastic}, {mass_g}, "
+    "about {print_s}; how hot the case gets isn't known, and {plastic} softens at {softens_c}",
+    "no plastic": "Take a mount of metal: every plastic that prints easily softens on this case",
+    "mount": "Have a mount made for the case: its measures aren't known",
     "pull at the latch": "Slide it into its mount and pull: the latch must hold",
     "plug in": "Plug it in: is it seen, at the link that it should have?",
     "feel it": "Write for two minutes, then feel the case: warm is right, the chips' heat gets out",

@@ -259,6 +259,12 @@ def test_a_unit_is_refused_until_its_tests_are_made(app, station, qtbot):
     acceptance.unit.chosen.emit("K-08")
     assert acceptance.tests.text().endswith("· not made yet")
     assert acceptance.refuse_button.isEnabled() and not acceptance.serve_button.isEnabled()
+    acceptance.duty.setCurrentIndex(2)
+    app.window.station("prove").tabs[1].click()
+    acceptance.prove_button.click()
+    prove = app.window.station("prove")
+    assert prove.measure.isVisible() and prove.measure.form.test.kind == "edit"
+    app.window.show_station("build")
     acceptance.refuse_button.click()
     qtbot.waitUntil(lambda: app.workbench.shelf.unit("K-08").state == "in doubt")
     assert "Refused" in app.workbench.shelf.unit("K-08").note

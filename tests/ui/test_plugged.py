@@ -80,6 +80,11 @@ def test_a_device_comes_and_goes_while_the_window_is_open(empty, qtbot, tmp_path
         key = card_named(row, "comes.img").key
         click_card(row, qtbot, key)
         assert row.bar.key == key and row.button.isVisibleTo(row)
+        prove = app.window.station("prove")
+        prove.tabs[1].click()
+        row.button.click()
+        assert prove.measure.isVisible(), "whatever was compared there before"
+        app.window.show_station("cellar")
     qtbot.waitUntil(lambda: card_named(row, "comes.img") is None)
     assert key not in {card.key for card in row.bar.cards}
     assert row.bar.key == "" and not row.button.isVisibleTo(row)

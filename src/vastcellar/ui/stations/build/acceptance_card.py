@@ -48,7 +48,7 @@ class AcceptanceCard(QWidget):
         self.unit.chosen.connect(self.choose)
         self.duty.currentIndexChanged.connect(self.refresh)
         self.unknown_seller.toggled.connect(self.refresh)
-        self.prove_button.clicked.connect(lambda: workbench.station_asked.emit("prove"))
+        self.prove_button.clicked.connect(self._go_to_prove)
         self.serve_button.clicked.connect(lambda: self._decide(put_in_service))
         self.refuse_button.clicked.connect(lambda: self._decide(refuse))
         workbench.shelf_changed.connect(self.refresh)
@@ -105,6 +105,13 @@ class AcceptanceCard(QWidget):
             bool(steps) and all(step.outcome is Outcome.MADE for step in steps)
         )
         self.refuse_button.setEnabled(bool(steps))
+
+    def _go_to_prove(self) -> None:
+        """Open Prove at the first test that isn't made, or has to be made again."""
+        waiting = [each.test for each in self.steps if each.outcome is not Outcome.MADE]
+        first = (*waiting, *self._asked)[0]
+        self._workbench.station_asked.emit("prove")
+        self._workbench.test_asked.emit(first.kind)
 
     def _decide(self, decide: _Decision) -> None:
         """Put the unit in service or refuse it: its state and note say so from now on."""

@@ -99,6 +99,7 @@ class MeasurePage(QWidget):
         self.calibrate_button.clicked.connect(self._calibrate)
         workbench.calibrated.connect(self._on_calibrated)
         workbench.measure_asked.connect(self._take_device)
+        workbench.test_asked.connect(self.form.choose)
         self.form.target.changed.connect(self._show_subject)
         self._after.refused.connect(self.form.say)
         self._after.kept.connect(self._on_kept)

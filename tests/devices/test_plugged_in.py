@@ -52,10 +52,13 @@ def test_a_carrier_on_a_40g_port_is_told_by_the_cable_not_by_the_tunnel(tmp_path
 def test_of_two_boxes_none_is_taken_for_the_one_that_carries_it(tmp_path):
     """Which router carries a module isn't said: with two of them the rate stays unknown."""
     system = shipped("pcie-carrier", tmp_path)
-    second = system.path("sys/bus/thunderbolt/devices/1-1")
+    second = system.path("sys/bus/tunnel/devices/1-1")
     second.mkdir()
     (second / "rx_speed").write_text("10.0 Gb/s\n")
     (second / "rx_lanes").write_text("1\n")
+    (module,) = plugged(system).values()
+    assert module.link.line_rate_bits_per_s == 40e9, "another computer on a cable is no box"
+    (second / "authorized").write_text("1\n")
     (module,) = plugged(system).values()
     assert (module.link.kind, module.link.line_rate_bits_per_s) == (LinkKind.TUNNEL, 0)
 

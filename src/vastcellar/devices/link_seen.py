@@ -1,7 +1,7 @@
 """How a device hangs on this computer: the link as negotiated, the hubs up to the controller.
 
-Source of the names: Linux ``Documentation/ABI`` for sysfs-bus-usb, sysfs-bus-pci,
-sysfs-bus-thunderbolt and sysfs-ata.
+Source of the names: Linux ``Documentation/ABI`` for the USB and PCI buses, for the routers of
+tunnelled links (``rx_speed``, ``rx_lanes``) and for sysfs-ata.
 """
 
 from __future__ import annotations
@@ -241,8 +241,12 @@ def _tunnel_rate(system: System, pci: list[Path]) -> tuple[float, int] | None:
         return None
     routers = [
         folder
-        for folder in sorted(system.path("sys/bus/thunderbolt/devices").glob("*-*"))
-        if (folder / "rx_speed").exists() and not folder.name.endswith("-0")
+        for folder in sorted(system.path("sys/bus").glob("*/devices/*-*"))
+        # On whatever bus they are: nothing else tells what it receives.
+        if (folder / "rx_speed").exists()
+        and not folder.name.endswith("-0")
+        # Another computer on such a cable tells its speed too, and isn't authorized by anybody.
+        and (folder / "authorized").exists()
     ]
     if len(routers) != 1:
         return 0.0, 0

@@ -15,6 +15,7 @@ from vastcellar.services.build.acceptance import (
     acceptance_tests,
     put_in_service,
     refuse,
+    waiting,
 )
 from vastcellar.services.workplace.workplace import Shelf, open_workplace
 from vastcellar.store.run_record import RunRecord
@@ -125,6 +126,15 @@ def test_what_is_no_run_of_this_drive_answers_nothing(own, unit, other):
     """A later run that proves nothing of the unit neither answers nor covers an earlier one."""
     assert steps_of(own, unit, other)[0].outcome is Outcome.OPEN
     assert steps_of(own, unit, run(3), other)[0].run_id == 3
+
+
+def test_a_rigs_baseline_says_for_ever_that_it_was_simulated(workplace, unit):
+    """In a demo a rig stands for the drive; the note tells it, wherever it is read later."""
+    runs = (run(3, is_simulated=True), run(5, "offload", is_simulated=True))
+    steps = steps_of(workplace, unit, *runs)
+    assert not waiting(steps) and all("simulated" in step.said for step in steps)
+    served = put_in_service(unit, "working drive", steps, TODAY)
+    assert served.note.endswith("baseline: run 3 (simulated), 5 (simulated)")
 
 
 def test_one_that_was_cut_short_after_it_failed_still_failed(own, unit):

@@ -45,6 +45,7 @@ class AcceptanceStep:
     said: str
     run_id: int = 0
     """0 where it is open."""
+    is_simulated: bool = False
 
 
 _CAPACITY = AcceptanceTest("capacity", "Capacity proof: does it hold what it says?")
@@ -109,7 +110,7 @@ def _step(
     has_failed = _FAILED_BY[test.kind](newest.figures)
     outcome = Outcome.FAILED if has_failed else Outcome.MADE
     said = _said(newest, fmt, workplace.rig_word)
-    return AcceptanceStep(test, outcome, said, newest.run_id)
+    return AcceptanceStep(test, outcome, said, newest.run_id, newest.is_simulated)
 
 
 def _answers(
@@ -138,19 +139,26 @@ def _said(run: RunRecord, fmt: NumberFormat, rig_word: str) -> str:
     return f"run {number} of {when}: {facts}"
 
 
+def waiting(steps: Sequence[AcceptanceStep]) -> tuple[AcceptanceStep, ...]:
+    """Return what still stands between a unit and its service: tests open, or failed."""
+    return tuple(each for each in steps if each.outcome is not Outcome.MADE)
+
+
 def put_in_service(unit: Unit, duty: str, steps: Sequence[AcceptanceStep], today: date) -> Unit:
     """Return *unit* as it goes into service for *duty*, with these runs as its baseline.
 
     Raises BadValueError while one of the tests is open or has failed.
     """
-    for each in steps:
-        if each.outcome is not Outcome.MADE:
-            raise BadValueError(
-                f"{each.test.words.partition(',')[0].partition(':')[0].lower()}: {each.outcome}",
-                where=f"unit {unit.tag}",
-                mend="Make the test in Prove, or refuse the unit",
-            )
-    runs = ", ".join(str(each.run_id) for each in steps)
+    for each in waiting(steps):
+        raise BadValueError(
+            f"{each.test.words.partition(',')[0].partition(':')[0].lower()}: {each.outcome}",
+            where=f"unit {unit.tag}",
+            mend="Make the test in Prove, or refuse the unit",
+        )
+    # A rig's runs stand for a drive in a demo, and are told as what they are for ever.
+    runs = ", ".join(
+        f"{each.run_id}{' (simulated)' if each.is_simulated else ''}" for each in steps
+    )
     said = f"In service {today.isoformat()} as {duty}, baseline: run {runs}"
     return replace(unit, state="ready", note=_with(unit.note, said))
 

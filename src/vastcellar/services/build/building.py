@@ -134,7 +134,8 @@ def build(
     path = stack_path(layout)
     run = judgement.run if judgement else None
     heat = stack_heat(path, run) if path is not None and run is not None else None
-    case_c = hottest_case_c(run) if run is not None else None
+    is_magazine = kind_of(layout) is BuildKind.MAGAZINE  # only its mount asks for the case
+    case_c = hottest_case_c(run) if run is not None and is_magazine else None
     return Build(
         chosen=chosen,
         layout=layout,

@@ -18,6 +18,7 @@ from vastcellar.services.build.acceptance import (
     acceptance_tests,
     put_in_service,
     refuse,
+    waiting,
 )
 from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.widgets.cards import card, label, row
@@ -101,15 +102,12 @@ class AcceptanceCard(QWidget):
             failed = "failed: " if step.outcome is Outcome.FAILED else ""
             lines[number] += f" · {failed}{step.said}"
         self.tests.setText("\n".join(lines))
-        self.serve_button.setEnabled(
-            bool(steps) and all(step.outcome is Outcome.MADE for step in steps)
-        )
+        self.serve_button.setEnabled(bool(steps) and not waiting(steps))
         self.refuse_button.setEnabled(bool(steps))
 
     def _go_to_prove(self) -> None:
         """Open Prove at the first test that isn't made, or has to be made again."""
-        waiting = [each.test for each in self.steps if each.outcome is not Outcome.MADE]
-        first = (*waiting, *self._asked)[0]
+        first = (*(step.test for step in waiting(self.steps)), *self._asked)[0]
         self._workbench.station_asked.emit("prove")
         self._workbench.test_asked.emit(first.kind)
 

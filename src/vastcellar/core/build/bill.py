@@ -21,8 +21,6 @@ class BillLine:
     """"part", "consumable", "tool" or "print"."""
     reused_from: str = ""
     """The unit or place that it comes from: nothing is paid for it."""
-    delivery_days: float | None = None
-    """None where nobody knows."""
 
     def __post_init__(self) -> None:
         require_not_negative(f"bill: {self.name}", price=self.price)
@@ -52,13 +50,6 @@ class Bill:
     def all_new(self) -> float:
         """What it would be without anything at hand; tools aren't used up."""
         return sum(line.price for line in self.lines if line.kind != "tool")
-
-    @property
-    def delivery_days(self) -> float | None:
-        """Until the last thing is there; None where one of them isn't known."""
-        bought = [line.delivery_days for line in self.lines if line.to_pay > 0]
-        known = [days for days in bought if days is not None]
-        return None if len(known) < len(bought) else max(known, default=0.0)
 
     @property
     def per_tb(self) -> float:

@@ -9,12 +9,13 @@ from pypdf import PdfReader
 from PySide6.QtCore import Qt
 
 from computers import shipped
-from vastcellar.core.build.steps import BuildKind
+from vastcellar.core.build.kinds import BuildKind
 from vastcellar.core.evidence import Verdict
 from vastcellar.core.parts.fitting import FitKind
 from vastcellar.core.units import PLAIN
 from vastcellar.report.bench_sheet import bench_sheet_pdf
-from vastcellar.services.build.building import Chosen, build
+from vastcellar.services.build.building import build
+from vastcellar.services.build.chosen import Chosen
 from vastcellar.services.build.progress import done_steps, keep_step, learned_steps
 
 

@@ -11,26 +11,28 @@ import click
 
 from vastcellar.cli.printing import echo, print_json
 from vastcellar.cli.running import is_demo
-from vastcellar.core.build.steps import kind_of, minutes_of
+from vastcellar.core.build.kinds import kind_of
+from vastcellar.core.build.steps import minutes_of
 from vastcellar.core.units import PLAIN
-from vastcellar.services.build.building import (
-    Build,
-    build,
-    chosen_from,
-    gains_of,
-    instead_of,
-    mended,
+from vastcellar.services.build.billing import instead_of
+from vastcellar.services.build.building import Build, build, mended
+from vastcellar.services.build.chosen import chosen_from
+from vastcellar.services.build.price_wording import (
+    bill_rows,
+    price_words,
+    tier_offers,
+    tiers_sentence,
 )
+from vastcellar.services.build.tiers import Tiers, tiers_of
+from vastcellar.services.build.variants import gains_of
 from vastcellar.services.build.wording import (
     ALWAYS,
     CAUTION_WORDS,
     FIT_WORDS,
-    bill_rows,
     check_words,
     fit_sentence,
     gains_sentence,
     mend_words,
-    price_words,
     step_words,
 )
 from vastcellar.services.shoot.shoots import shoot_in_file
@@ -47,7 +49,7 @@ from vastcellar.services.workplace.workplace import open_workplace
 def build_command(
     parts: tuple[str, ...], shoot_path: Path | None, camera_key: str, splash: bool, as_json: bool
 ) -> None:
-    """Check a build of PARTS: keys of a bare drive, a case, a pad, a cable, or tags of units.
+    """Check a build of PARTS: keys of bare drives, a case, a pad, a cable, a dock, or units' tags.
 
     A unit's tag gives what isn't named: K-13 its case, say, for another module. With a shoot and a
     camera its take is judged with the heat path of this very build.
@@ -65,13 +67,21 @@ def build_command(
     chosen = replace(chosen, wants_splash=splash)
     made = build(chosen, catalog, shelf, shoot, camera)
     better = mended(made, catalog)
+    tiers = tiers_of(made, catalog, shelf, shoot, camera)
     with_mend = build(better, catalog, shelf, shoot, camera) if better else None
     if as_json:
-        print_json({**_figures(made), "mended": _figures(with_mend) if with_mend else None,
-                    "instead": [{"drive": i.drive.key, "price": i.drive.price}
-                                for i in instead_of(made, catalog)]})  # fmt: skip
+        instead = instead_of(made.layout, catalog)
+        found = {
+            **_figures(made),
+            **_tier_figures(tiers),
+            "mended": _figures(with_mend) if with_mend else None,
+            "instead": [{"drive": each.drive.key, "price": each.drive.price} for each in instead],
+        }
+        print_json(found)
         return
     _tell(made, with_mend, catalog.currency)
+    if sentence := tiers_sentence(tiers, PLAIN, catalog.currency):
+        echo(sentence)
     if camera is not None and made.judgement is not None:
         echo(f"As laid out: {verdict_sentence(made.judgement, camera, PLAIN)}.")
         if with_mend is not None and with_mend.judgement is not None:
@@ -103,6 +113,29 @@ def _tell(made: Build, with_mend: Build | None, currency: str) -> None:
         warned = " ".join(CAUTION_WORDS[each] for each in step.cautions)
         echo(f"  {number:2}. {step_words(step, PLAIN)}" + (f" {warned}" if warned else ""))
     echo(ALWAYS)
+
+
+def _tier_figures(tiers: Tiers) -> dict[str, Any]:
+    return {
+        "tiers": [
+            {
+                "capacity_bytes": row.capacity_bytes,
+                **{
+                    way: {
+                        "drive": offer.drive.key,
+                        "price": offer.worth.price,
+                        "per_tb": offer.worth.per_tb,
+                        "per_lasting_mb_per_s": _finite(offer.worth.per_lasting_mb_per_s),
+                        "per_endurance_tb": _finite(offer.worth.per_endurance_tb),
+                        "delivery_days": offer.delivery_days,
+                    }
+                    for way, offer in tier_offers(row)
+                },
+            }
+            for row in tiers.rows
+        ],
+        "pays_from_bytes": tiers.pays_from_bytes,
+    }
 
 
 def _figures(made: Build) -> dict[str, Any]:
@@ -145,9 +178,10 @@ def _figures(made: Build) -> dict[str, Any]:
             "lines": [{**asdict(line), "to_pay": line.to_pay} for line in bill.lines],
             "to_pay": bill.to_pay,
             "all_new": bill.all_new,
-            "per_tb": bill.per_tb,
-            "per_lasting_mb_per_s": _finite(bill.per_lasting_mb_per_s),
-            "per_endurance_tb": _finite(bill.per_endurance_tb),
+            "delivery_days": bill.delivery_days,
+            "per_tb": bill.worth.per_tb,
+            "per_lasting_mb_per_s": _finite(bill.worth.per_lasting_mb_per_s),
+            "per_endurance_tb": _finite(bill.worth.per_endurance_tb),
         },
         "steps": [
             {

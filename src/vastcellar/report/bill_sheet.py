@@ -13,10 +13,12 @@ from vastcellar.core.csv_cells import safe_row
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.units import NumberFormat
 from vastcellar.report.sheet import BOLD, LINE, SOFT, plain_paragraph, sheet_pdf, style
-from vastcellar.services.build.building import Build, Instead
-from vastcellar.services.build.wording import bill_rows, bill_sentence, fit_sentence
+from vastcellar.services.build.billing import Instead
+from vastcellar.services.build.building import Build
+from vastcellar.services.build.price_wording import bill_rows, bill_sentence
+from vastcellar.services.build.wording import fit_sentence
 
-_COLUMNS = ("name", "kind", "price", "reused_from", "to_pay", "currency")
+_COLUMNS = ("name", "count", "kind", "price", "reused_from", "to_pay", "currency", "delivery_days")
 
 
 def bill_file(
@@ -43,7 +45,10 @@ def bill_csv(made: Build, currency: str) -> str:
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow(_COLUMNS)
     for line in made.bill.lines:
-        row = line.name, line.kind, line.price, line.reused_from, line.to_pay, currency
+        row = (
+            line.name, line.count, line.kind, line.price, line.reused_from, line.to_pay, currency,
+            "" if line.delivery_days is None else line.delivery_days,
+        )  # fmt: skip
         writer.writerow(safe_row(row))
     return out.getvalue()
 

@@ -189,6 +189,7 @@ def load_catalog(extra: Iterable[Path] = ()) -> Catalog:
         file_systems=merged["file_systems"],
         pads=merged["pads"],
         bad_pairs=merged["bad_pairs"],
+        stores=merged["stores"],
         currency=currency,
     )
 
@@ -196,7 +197,8 @@ def load_catalog(extra: Iterable[Path] = ()) -> Catalog:
 def _require_known_modes(merged: dict[str, dict[str, Any]], path: Path) -> None:
     named: list[tuple[str, tuple[str, ...]]] = []
     named += [(drive.key, drive.host_modes) for drive in merged["drives"].values()]
-    named += [(enclosure.key, enclosure.host_modes) for enclosure in merged["enclosures"].values()]
+    cases = (*merged["enclosures"].values(), *merged["stores"].values())
+    named += [(case.key, case.host_modes) for case in cases]
     named += [(cable.key, cable.modes) for cable in merged["cables"].values()]
     for hub in merged["hubs"].values():
         named += [(hub.key, hub.uplink_modes), (hub.key, hub.downlink_modes)]
@@ -213,7 +215,7 @@ def _require_known_modes(merged: dict[str, dict[str, Any]], path: Path) -> None:
 
 
 def _require_possible_bridges(merged: dict[str, dict[str, Any]], path: Path) -> None:
-    for enclosure in merged["enclosures"].values():
+    for enclosure in (*merged["enclosures"].values(), *merged["stores"].values()):
         best = max(merged["modes"][key].ceiling_bytes_per_s for key in enclosure.host_modes)
         bridge = enclosure.bridge_write_bytes_per_s
         if bridge > best * 1.001:

@@ -46,6 +46,7 @@ CATALOG_SECTIONS: Mapping[str, type[Any]] = MappingProxyType(
         "file_systems": FileSystem,
         "pads": Pad,
         "bad_pairs": BadPair,
+        "stores": Enclosure,
     }
 )
 USUAL_CURRENCY = "EUR"

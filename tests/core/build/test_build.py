@@ -183,18 +183,19 @@ def test_the_catalogs_flags_agree_with_its_measures(catalog):
 
 
 def test_a_bill_by_hand():
-    """142 + 6 bought, 34 at hand: 148 to pay, 182 all new; 91 a TB."""
+    """142 + 6 bought, 34 at hand: 148 to pay, 182 all new; 91 a TB; the slowest comes in 2 days."""
     lines = (
-        BillLine("Module", 142), BillLine("Pad", 6, "consumable"),
+        BillLine("Module", 142, delivery_days=2), BillLine("Pad", 6, "consumable", delivery_days=1),
         BillLine("Case", 34, reused_from="K-13"), BillLine("Driver", 9, "tool", reused_from="van"),
     )  # fmt: skip
     bill = Bill(lines, 2e12, 910e6, 1.2e15)
-    assert (bill.to_pay, bill.all_new) == (148, 182)
-    assert bill.per_tb == 91
-    assert bill.per_lasting_mb_per_s == pytest.approx(0.2)
-    assert bill.per_endurance_tb == pytest.approx(182 / 1200)
+    assert (bill.to_pay, bill.all_new, bill.delivery_days) == (148, 182, 2)
+    assert bill.worth.per_tb == 91
+    assert bill.worth.per_lasting_mb_per_s == pytest.approx(0.2)
+    assert bill.worth.per_endurance_tb == pytest.approx(182 / 1200)
     unknown = Bill((*lines, BillLine("Post", 1)), 2e12, 0.0, 0.0)
-    assert unknown.per_lasting_mb_per_s == unknown.per_endurance_tb == float("inf")
+    assert unknown.delivery_days is None
+    assert unknown.worth.per_lasting_mb_per_s == unknown.worth.per_endurance_tb == float("inf")
 
 
 def test_layers_drop_as_they_resist(small):

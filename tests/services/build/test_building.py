@@ -4,19 +4,19 @@ from dataclasses import replace
 
 import pytest
 
-from vastcellar.core.build.steps import BuildKind, Caution, kind_of, screws_of
-from vastcellar.core.errors import BadValueError, UnknownPartError
+from vastcellar.core.build.kinds import BuildKind, kind_of
+from vastcellar.core.build.steps import Caution, screws_of
+from vastcellar.core.errors import BadValueError, UnknownPartError, VastCellarError
 from vastcellar.core.evidence import Verdict
-from vastcellar.core.parts.fitting import FitKind
+from vastcellar.core.parts.fitting import FitKind, case_misfit
+from vastcellar.core.parts.parts import DriveKind
 from vastcellar.core.units import PLAIN
-from vastcellar.services.build.building import (
-    Chosen,
-    build,
-    chosen_from,
-    gains_of,
-    instead_of,
-    mended,
-)
+from vastcellar.services.build.billing import instead_of
+from vastcellar.services.build.building import build, mended
+from vastcellar.services.build.chosen import Chosen, chosen_from
+from vastcellar.services.build.price_wording import price_words
+from vastcellar.services.build.tiers import tiers_of
+from vastcellar.services.build.variants import gains_of
 from vastcellar.services.build.wording import (
     CAUTION_WORDS,
     CHECK_NAMES,
@@ -24,10 +24,9 @@ from vastcellar.services.build.wording import (
     fit_sentence,
     gains_sentence,
     mend_words,
-    price_words,
     step_words,
 )
-from vastcellar.services.match.judging import judge_camera
+from vastcellar.services.match.judging import chain_of, judge_camera
 
 
 def test_a_tag_gives_the_case_for_another_module(catalog, shelf):
@@ -98,8 +97,9 @@ def test_every_bare_drive_in_every_case_has_words_and_steps(catalog, shelf):
     bare = [drive for drive in catalog.drives.values() if drive.needs_enclosure]
     kinds = set()
     for drive in bare:
-        for case in catalog.enclosures.values():
-            made = build(Chosen(drive.key, case.key), catalog, shelf)
+        alone = [(case.key, "") for case in catalog.cases.values()]
+        for case_key, dock_key in [*alone, ("sedgeway-mag", "sedgeway-berth-4")]:
+            made = build(Chosen(drive.key, case_key, dock_key=dock_key), catalog, shelf)
             sentence = fit_sentence(made, PLAIN)
             assert sentence.startswith(("It fits", "It doesn't fit", "Not known whether it fits"))
             assert all(fit.kind in CHECK_NAMES and FIT_WORDS[fit.verdict] for fit in made.checks)
@@ -132,7 +132,7 @@ def test_what_cannot_be_undone_is_marked_and_warned_of(catalog, shelf):
 def test_instead_of_building_closed_drives_of_that_size_are_named(catalog, shelf):
     """At least as large, cheapest first; a computer's own upgrade only for that computer."""
     made = build(Chosen("torvane-t2-2", "drumlin-fin"), catalog, shelf)
-    offered = instead_of(made, catalog)
+    offered = instead_of(made.layout, catalog)
     assert offered
     prices = [each.drive.price for each in offered]
     assert prices == sorted(prices)
@@ -157,3 +157,101 @@ def test_what_a_pad_a_case_and_a_fan_gain(catalog, shelf, slipway):
     nothing = build(Chosen("kelmarsh-vane-8", "drumlin-pocket"), catalog, shelf, slipway, camera)
     assert gains_of(nothing, catalog, shelf, slipway, camera) == ()
     assert gains_sentence((), PLAIN) == ""
+
+
+def test_a_build_beside_ready_made_drives_by_capacity(catalog, shelf):
+    """Its own row is its bill without the cable; others keep what is round them; the ring is on
+    both lines; a computer's upgrade stands only beside a build for that computer."""
+    made = build(Chosen("torvane-t2-2", "drumlin-fin", "pad-125-6"), catalog, shelf)
+    tiers = tiers_of(made, catalog, shelf, None, None)
+    own = next(row for row in tiers.rows if row.capacity_bytes == 2e12)
+    assert own.built.worth == made.bill.worth
+    assert own.built.delivery_days == made.bill.delivery_days
+    rest = made.bill.all_new - made.layout.drive.price
+    for row in tiers.rows:
+        assert row.factory is None
+        if row.built is not None and row is not own:
+            assert row.built.worth.price == row.built.drive.price + rest
+            assert not case_misfit(row.built.drive, made.layout.enclosure)
+        if row.ready_made is not None:
+            same = [each.price for each in catalog.drives.values()
+                    if each.kind is DriveKind.READY_MADE
+                    and each.capacity_bytes == row.capacity_bytes]  # fmt: skip
+            assert row.ready_made.worth.price == min(same)
+    assert [row.capacity_bytes for row in tiers.rows] == sorted(
+        {row.capacity_bytes for row in tiers.rows}
+    )
+
+
+def test_tiers_are_asked_of_the_cameras_own_port(catalog, shelf, slipway):
+    """With a camera each row lasts at what its chain says; the build's own at what its bill says;
+    a computer's own disk lasts at nothing there."""
+    camera = slipway.camera("B")
+    made = build(Chosen("torvane-t2-2", "drumlin-fin"), catalog, shelf, slipway, camera)
+    tiers = tiers_of(made, catalog, shelf, slipway, camera)
+    own = next(row for row in tiers.rows if row.capacity_bytes == 2e12)
+    assert own.built.worth.lasting_bytes_per_s == made.bill.lasting_bytes_per_s > 0
+    ready = own.ready_made
+    setup = replace(camera.setup, drive_key=ready.drive.key, enclosure_key="", unit_tag="")
+    chain = chain_of(setup, catalog, shelf, slipway.ambient_c)
+    assert ready.worth.lasting_bytes_per_s == (0 if chain.problem else chain.lasting_bytes_per_s)
+
+
+def test_several_drives_at_once_are_billed_by_their_count(catalog, shelf):
+    """Two disks and their store; four magazines with one case at hand and three to buy; half of
+    what both disks endure; no closed drive stands beside either."""
+    store = build(Chosen("kelmarsh-dray-4", "sedgeway-loft-2"), catalog, shelf)
+    disk, box = catalog.drive("kelmarsh-dray-4"), catalog.cases["sedgeway-loft-2"]
+    assert store.bill.all_new == 2 * disk.price + box.price
+    assert store.bill.capacity_bytes == disk.capacity_bytes
+    assert store.bill.tbw_bytes == disk.tbw_bytes
+    reused = (("sedgeway-mag", "M-01"),)
+    four = Chosen("torvane-s30-2", "sedgeway-mag", reused=reused, dock_key="sedgeway-berth-4")
+    dock = build(four, catalog, shelf)
+    cases = [line for line in dock.bill.lines if "Tray" in line.name]
+    assert [(line.count, bool(line.reused_from)) for line in cases] == [(1, True), (3, False)]
+    for made in (store, dock):
+        assert instead_of(made.layout, catalog) == ()
+        assert tiers_of(made, catalog, shelf, None, None).rows == ()
+
+
+def test_no_camera_records_to_a_store(catalog, shelf, slipway):
+    """With a camera the fit is told, and no take is judged; Match doesn't list the store."""
+    camera = slipway.camera("B")
+    made = build(Chosen("kelmarsh-dray-4", "sedgeway-loft-2"), catalog, shelf, slipway, camera)
+    assert made.judgement is None and made.verdict is Verdict.TIGHT
+    assert "sedgeway-loft-2" not in catalog.enclosures
+    assert "sedgeway-loft-2" in catalog.cases
+
+
+def test_a_magazines_straight_plug_is_mended_by_an_angled_cable(catalog, shelf, slipway):
+    """The shoot's straight cable is tight behind the mount; the mend takes the angled one, which
+    is then on the bill; mount, inserts, screws and spring are on it either way."""
+    camera = slipway.camera("B")
+    made = build(Chosen("torvane-t2-2", "sedgeway-mag"), catalog, shelf, slipway, camera)
+    assert made.of(FitKind.PLUG).verdict is Verdict.TIGHT
+    better = build(mended(made, catalog), catalog, shelf, slipway, camera)
+    assert better.of(FitKind.PLUG).verdict is Verdict.HOLDS
+    cable = next(line for line in better.bill.lines if line.kind == "cable")
+    assert "angled" in cable.name and cable.to_pay > 0
+    words = " ".join(line.name for line in made.bill.lines)
+    assert all(part in words for part in ("printed mount", "insert M3", "screw M3", "spring"))
+    cautions = {step.key: step.cautions for step in made.steps}
+    assert Caution.HOT_IRON in cautions["inserts"] and Caution.SPRING in cautions["spring"]
+
+
+@pytest.mark.parametrize(
+    ("parts", "words"),
+    [
+        (["kelmarsh-dray-4"], "a case is missing"),
+        (["sedgeway-mag"], "a bare drive is missing"),
+        (["torvane-t2-2", "sedgeway-mag", "drumlin-fin"], "both cases"),
+        (["torvane-t2-2", "torvane-t2-1", "sedgeway-mag"], "takes 1"),
+        (["torvane-t2-2", "nobody-knows", "sedgeway-mag"], "nothing is called"),
+        (["torvane-t2-2", "sedgeway-mag", "drumlin-spur-4"], "nothing slides into"),
+    ],
+)
+def test_parts_that_make_no_build_say_so(catalog, shelf, parts, words):
+    """What is missing, named twice, too many for its bays or unknown: one sentence each."""
+    with pytest.raises(VastCellarError, match=words):
+        build(chosen_from(parts, catalog, shelf), catalog, shelf)

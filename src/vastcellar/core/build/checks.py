@@ -4,15 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from vastcellar.core.build.kinds import BuildKind, kind_of
 from vastcellar.core.build.layout import Layout
 from vastcellar.core.chain.carried import slot_lanes
 from vastcellar.core.chain.setup_parts import draws_w, is_over_budget
 from vastcellar.core.evidence import Verdict
-from vastcellar.core.links.hubs import route
+from vastcellar.core.links.hubs import route, shared_bytes_per_s
+from vastcellar.core.links.links import LinkMode
 from vastcellar.core.parts.dimensions import Pad
 from vastcellar.core.parts.fitting import Fit, FitKind, goes_in
 from vastcellar.core.parts.heights import pads_for, right_pad_mm
 from vastcellar.core.said import in_words, said
+from vastcellar.core.writing.lasting_rate import zone_write_bytes_per_s
 
 HANGS_G, DANGLES_G = 60.0, 120.0
 """Hanging from its plug: lighter than the first lies well, heavier than the second pulls it out
@@ -24,7 +27,9 @@ def check(layout: Layout, pads: Iterable[Pad] = ()) -> tuple[Fit, ...]:
     """Return every check of *layout*, in the order of the work; *pads* are those to mend with."""
     found: list[Fit | None] = list(goes_in(layout.drive, layout.enclosure))
     found += [_lanes(layout), *_stack(layout, tuple(pads)), _power(layout), _link(layout)]
-    found += [_weight(layout), _splash(layout), *_pairs(layout)]
+    found += [_weight(layout), _plug(layout), _splash(layout), *_pairs(layout)]
+    found += [*_other_bays(layout), _mirror(layout), _network(layout)]
+    found += [_slot(layout), _shared(layout)]
     return tuple(each for each in found if each is not None)
 
 
@@ -143,6 +148,108 @@ def _splash(layout: Layout) -> Fit | None:
     if inside is None:
         return Fit(FitKind.SPLASH, Verdict.NOT_KNOWN, said("splash not known"))
     return Fit(FitKind.SPLASH, Verdict.FALLS_SHORT, said("open to wet"), mend=said("sealed case"))
+
+
+def _plug(layout: Layout) -> Fit | None:
+    """A magazine stands in its mount: behind it there is no room for a straight plug."""
+    if layout.cable is None or kind_of(layout) is not BuildKind.MAGAZINE:
+        return None
+    if layout.cable.is_angled:
+        return Fit(FitKind.PLUG, Verdict.HOLDS, said("angled plug"))
+    return Fit(FitKind.PLUG, Verdict.TIGHT, said("straight plug"), mend=said("angled cable"))
+
+
+def _other_bays(layout: Layout) -> tuple[Fit, ...]:
+    """Return what keeps another drive out of its bay."""
+    others = {each.key: each for each in layout.beside if each.key != layout.drive.key}
+    return tuple(
+        fit
+        for drive in others.values()
+        for fit in goes_in(drive, layout.enclosure)
+        if fit.verdict is not Verdict.HOLDS
+    )
+
+
+def _mirror(layout: Layout) -> Fit | None:
+    if (mirrors := layout.mirrors) is None:
+        return None
+    told = said(
+        "mirror wastes" if mirrors.wasted_bytes else "mirrored",
+        disks=layout.bays,
+        usable_bytes=mirrors.usable_bytes,
+        wasted_bytes=mirrors.wasted_bytes,
+    )
+    if mirrors.wasted_bytes:
+        return Fit(FitKind.MIRROR, Verdict.TIGHT, told, mend=said("same size in a pair"))
+    return Fit(FitKind.MIRROR, Verdict.HOLDS, told)
+
+
+def _network(layout: Layout) -> Fit | None:
+    """What the port of a store carries against what a mirror writes: as one of its disks."""
+    disk, network = mirror_bytes_per_s(layout), network_mode(layout)
+    if network is None:
+        return None
+    if disk is None:
+        return Fit(FitKind.NETWORK, Verdict.NOT_KNOWN, said("disk rate not known"))
+    carried = network.typical_bytes_per_s
+    told = said(
+        "network is less" if carried < disk else "network carries it",
+        mode=network.name,
+        network_bytes_per_s=carried,
+        disk_bytes_per_s=disk,
+    )
+    return Fit(FitKind.NETWORK, Verdict.TIGHT if carried < disk else Verdict.HOLDS, told)
+
+
+def network_mode(layout: Layout) -> LinkMode | None:
+    """Return the fastest port of a store; None for a case without a network port."""
+    modes = layout.modes or {}
+    keys = [key for key in layout.enclosure.host_modes if key in modes]
+    if layout.enclosure.bays == 1 or not keys:
+        return None
+    return max((modes[key] for key in keys), key=lambda mode: mode.ceiling_bytes_per_s)
+
+
+def mirror_bytes_per_s(layout: Layout) -> float | None:
+    """Return what a mirrored pair of the slowest disks writes while they are empty.
+
+    None where one of them isn't known. Both disks of a pair write the same, at the same time.
+    """
+    known = [each.behaviour for each in layout.drives]
+    rates = [zone_write_bytes_per_s(each, 0.0) for each in known if each is not None]
+    return min(rates) if len(rates) == len(known) else None
+
+
+def _slot(layout: Layout) -> Fit | None:
+    if (dock := layout.dock) is None:
+        return None
+    if layout.enclosure.kind in dock.takes:
+        return Fit(FitKind.SLOT, Verdict.HOLDS, said("slides in", slots=dock.slots))
+    return Fit(
+        FitKind.SLOT,
+        Verdict.FALLS_SHORT,
+        said("doesn't slide in", takes=" or ".join(dock.takes)),
+        mend=said("case that slides in", takes=" or ".join(dock.takes)),
+    )
+
+
+def _shared(layout: Layout) -> Fit | None:
+    """What the uplink of a dock leaves each of its slots, when all are read at once."""
+    dock, modes = layout.dock, layout.modes
+    if dock is None or modes is None:
+        return None
+    uplink = max(
+        (modes[key] for key in dock.uplink_modes), key=lambda mode: mode.ceiling_bytes_per_s
+    )
+    each = shared_bytes_per_s(uplink, dock.slots)
+    told = said(
+        "slots share",
+        slots=dock.slots,
+        mode=uplink.name,
+        each_bytes_per_s=each,
+        alone_bytes_per_s=uplink.typical_bytes_per_s,
+    )
+    return Fit(FitKind.SHARED, Verdict.TIGHT if dock.slots > 1 else Verdict.HOLDS, told)
 
 
 def _pairs(layout: Layout) -> tuple[Fit, ...]:

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from vastcellar.core.build.bays import MirroredPairs, mirrored_pairs
 from vastcellar.core.errors import BadValueError
-from vastcellar.core.links.hubs import Hub
+from vastcellar.core.links.hubs import Hub, is_dock
 from vastcellar.core.links.links import Cable, LinkMode, Port
 from vastcellar.core.parts.dimensions import BadPair, Pad, m2_length_mm
 from vastcellar.core.parts.heights import PadFit
@@ -32,6 +33,10 @@ class Layout:
     wants_splash: bool = False
     """Whether it will be out in the wet."""
     bad_pairs: tuple[BadPair, ...] = ()
+    beside: tuple[Drive, ...] = ()
+    """What stands in the other bays or slots; () for drives of the same model."""
+    dock: Hub | None = None
+    """What the finished cases slide into, for several that are read at once."""
 
     def __post_init__(self) -> None:
         if not self.drive.needs_enclosure:
@@ -40,6 +45,49 @@ class Layout:
                 where="build",
                 mend="Choose a bare module or disk, or match it as it is",
             )
+        if self.beside and len(self.beside) != self.bays - 1:
+            raise BadValueError(
+                f"{len(self.beside) + 1} drives are named, and {self._holder} takes {self.bays}",
+                where="build",
+                mend="Name one drive for all of them, or one for each",
+            )
+        if self.dock is not None and not is_dock(self.dock):
+            raise BadValueError(
+                f"nothing slides into {self.dock.name}: it is a hub",
+                where="build",
+                mend="Choose a dock",
+            )
+
+    @property
+    def _holder(self) -> str:
+        return self.dock.name if self.dock else self.enclosure.name
+
+    @property
+    def bays(self) -> int:
+        """How many drives the whole of it holds."""
+        return self.dock.slots if self.dock else self.enclosure.bays
+
+    @property
+    def drives(self) -> tuple[Drive, ...]:
+        """The drive of each bay."""
+        return (self.drive, *(self.beside or (self.drive,) * (self.bays - 1)))
+
+    @property
+    def mirrors(self) -> MirroredPairs | None:
+        """The disks of a store in pairs; None for anything else.
+
+        Raises BadValueError for an odd number of bays.
+        """
+        if self.enclosure.bays == 1:
+            return None
+        return mirrored_pairs([each.capacity_bytes for each in self.drives])
+
+    @property
+    def capacity_bytes(self) -> float:
+        """What can be written to all of it."""
+        if (mirrors := self.mirrors) is not None:
+            return mirrors.usable_bytes
+        return sum(each.capacity_bytes for each in self.drives)
 
     @property
     def is_module(self) -> bool:

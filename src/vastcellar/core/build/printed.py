@@ -36,6 +36,24 @@ PLASTICS = (
 
 
 @dataclass(frozen=True, slots=True)
+class MountPart:
+    """What a mount needs beside its plastic, in one size."""
+
+    name: str
+    count: int
+    price: float
+    """Of all of them (typical)."""
+
+
+MOUNT_PARTS = (
+    MountPart("heat-set insert M3 x 5.7", 4, 1.0),
+    MountPart("screw M3 x 8", 4, 0.5),
+    MountPart("compression spring 6 x 15 mm for the latch", 1, 0.8),
+)
+"""Inserts, because a thread cut into plastic is worn out by the third magazine."""
+
+
+@dataclass(frozen=True, slots=True)
 class PrintedMount:
     """The sleeve that the case slides into, open at one end."""
 

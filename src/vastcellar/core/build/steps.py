@@ -5,23 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 from enum import StrEnum
 
+from vastcellar.core.build.checks import mirror_bytes_per_s
+from vastcellar.core.build.kinds import BuildKind, kind_of
 from vastcellar.core.build.layout import Layout
-from vastcellar.core.build.printed import IN_THE_SUN_C, plastic_for, printed_mount
+from vastcellar.core.build.printed import IN_THE_SUN_C, MOUNT_PARTS, plastic_for, printed_mount
 from vastcellar.core.parts.dimensions import m2_length_mm
 from vastcellar.core.said import Said, said
-
-
-class BuildKind(StrEnum):
-    """What is built, by the case."""
-
-    SCREWED = "screwed"
-    TOOL_LESS = "tool-less"
-    FAST = "40g"
-    SATA_CASE = "sata-case"
-    DISK_CASE = "disk-case"
-    CARD_SHELL = "card-shell"
-    MAGAZINE = "magazine"
-    CARRIER_BOX = "carrier-box"
 
 
 class Caution(StrEnum):
@@ -33,6 +22,8 @@ class Caution(StrEnum):
     FOR_GOOD = "for good"
     HOT = "hot"
     MAINS = "mains"
+    HOT_IRON = "hot iron"
+    SPRING = "spring"
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,23 +38,10 @@ class Step:
     cautions: tuple[Caution, ...] = ()
 
 
-def kind_of(layout: Layout) -> BuildKind:
-    """Return what is built: as the case says, else by what goes in."""
-    case = layout.enclosure
-    if case.kind:
-        try:
-            return BuildKind(case.kind)
-        except ValueError:
-            pass  # a word of somebody's own: what goes in tells
-    if m2_length_mm(layout.drive.form) is not None:
-        return BuildKind.TOOL_LESS if case.is_tool_less else BuildKind.SCREWED
-    return BuildKind.DISK_CASE if layout.drive.form == "3.5" else BuildKind.SATA_CASE
-
-
 def screws_of(layout: Layout) -> int:
-    """Return how many screws go in, of all sizes."""
+    """Return how many screws go into one case, of all sizes, or into all bays of a store."""
     inside = layout.enclosure.inside
-    return sum(each.count for each in inside.screws) if inside else 0
+    return sum(each.count for each in inside.screws) * layout.enclosure.bays if inside else 0
 
 
 def steps_of(layout: Layout, case_c: float | None = None) -> tuple[Step, ...]:
@@ -71,7 +49,7 @@ def steps_of(layout: Layout, case_c: float | None = None) -> tuple[Step, ...]:
     kind, screws = kind_of(layout), screws_of(layout)
     steps = _print(layout, case_c) if kind is BuildKind.MAGAZINE else []
     steps.append(_lay_out(layout, screws))
-    if kind in (BuildKind.DISK_CASE, BuildKind.CARRIER_BOX):
+    if kind in _ON_THE_MAINS:
         steps.append(Step("mains", said("unplug the mains"), 0.5, cautions=(Caution.MAINS,)))
     steps.append(Step("ground", said("touch ground"), 0.5, cautions=(Caution.STATIC,)))
     steps += _put_in(layout) if layout.is_module else _slide_in(layout)
@@ -81,10 +59,39 @@ def steps_of(layout: Layout, case_c: float | None = None) -> tuple[Step, ...]:
     steps += _close(layout, kind, screws)
     if kind is BuildKind.MAGAZINE:
         steps.append(Step("latch", said("pull at the latch"), 0.5))
+    if kind is BuildKind.DOCK:
+        steps += _into_the_dock(layout, steps)
     steps.append(Step("plug in", said("plug in"), 1.0))
-    steps.append(Step("warm", said("feel it"), 2.0, cautions=(Caution.HOT,)))
+    if kind is BuildKind.STORE:
+        steps.append(_mirror_it(layout))
+    felt = said("feel it" if layout.is_module else "feel the disk")
+    steps.append(Step("warm", felt, 2.0, cautions=(Caution.HOT,)))
     steps.append(Step("label", said("label it"), 1.0))
     return tuple(steps)
+
+
+_ON_THE_MAINS = (BuildKind.DISK_CASE, BuildKind.CARRIER_BOX, BuildKind.STORE)
+
+
+def _into_the_dock(layout: Layout, of_one: list[Step]) -> list[Step]:
+    """Return what follows once the first of a dock's cases is closed."""
+    more = layout.bays - 1
+    # The rest goes as the first did, but for laying out and the ground under one's hands.
+    again = minutes_of(tuple(each for each in of_one if each.key not in ("lay out", "ground")))
+    return [
+        Step("others", said("build the others", more=more), max(again * more, 0.5),
+             cautions=(Caution.STATIC,)),
+        Step("dock power", said("power the dock first"), 0.5),
+        Step("slots", said("slide each in", slots=layout.bays), 0.5 * layout.bays),
+    ]  # fmt: skip
+
+
+def _mirror_it(layout: Layout) -> Step:
+    """Return setting the mirror up, on the store's own page: the first copying takes long."""
+    rate = mirror_bytes_per_s(layout)
+    largest = max(each.capacity_bytes for each in layout.drives)
+    told = said("mirror it", sync_s=largest / rate) if rate else said("mirror it some day")
+    return Step("mirror", told, 5.0)
 
 
 def _print(layout: Layout, case_c: float | None) -> list[Step]:
@@ -100,7 +107,13 @@ def _print(layout: Layout, case_c: float | None) -> list[Step]:
         print_s=mount.print_s,
         sun_c=IN_THE_SUN_C,
     )
-    return [Step("mount", told, 2.0)]
+    inserts, *_ = MOUNT_PARTS
+    return [
+        Step("mount", told, 2.0),
+        Step("inserts", said("melt the inserts in", inserts=inserts.count), 4.0,
+             cautions=(Caution.HOT_IRON,)),
+        Step("spring", said("put the spring in"), 1.0, cautions=(Caution.SPRING,)),
+    ]  # fmt: skip
 
 
 def _lay_out(layout: Layout, screws: int) -> Step:
@@ -135,7 +148,15 @@ def _slide_in(layout: Layout) -> list[Step]:
     bay = layout.enclosure.inside.body_mm if layout.enclosure.inside else None
     if body is not None and bay is not None and bay > body:
         steps.append(Step("spacer", said("put the spacer in", room_mm=bay - body), 0.5))
-    steps.append(Step("slide in", said("slide it in"), 1.0, cautions=(Caution.FORCE,)))
+    if layout.enclosure.bays == 1:
+        steps.append(Step("slide in", said("slide it in"), 1.0, cautions=(Caution.FORCE,)))
+        return steps
+    bays = layout.enclosure.bays
+    steps.append(
+        Step("slide in", said("slide them in", disks=bays), 1.5 * bays,
+             cautions=(Caution.STATIC, Caution.FORCE))
+    )  # fmt: skip
+    steps.append(Step("trays", said("number the trays", disks=bays), 0.3 * bays))
     return steps
 
 

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from vastcellar.core.candidates.candidates import CandidateTable
 from vastcellar.core.evidence import VERDICT_ORDER, Verdict
+from vastcellar.core.parts.crossing import pays_from
 from vastcellar.core.parts.parts import DriveKind
 from vastcellar.core.verdict.bottlenecks import verdict_ranks
 
@@ -201,13 +202,8 @@ def crossover(table: CandidateTable) -> tuple[tuple[CapacityStep, ...], float | 
         rows = [_cheapest(table, same & kind) for kind in (built, ready)]
         prices = [float(table.price[row]) if row is not None else np.inf for row in rows]
         steps.append(CapacityStep(float(capacity), rows[0], rows[1], prices[0], prices[1]))
-    both = [s for s in steps if s.built_row is not None and s.ready_made_row is not None]
-    pays_from = None
-    for step in reversed(both):
-        if step.built_price >= step.ready_made_price:
-            break
-        pays_from = step.capacity_bytes
-    return tuple(steps), pays_from
+    prices_by = [(s.capacity_bytes, s.built_price, s.ready_made_price) for s in steps]
+    return tuple(steps), pays_from(prices_by)
 
 
 def _cheapest(table: CandidateTable, rows: BoolArray) -> int | None:

@@ -21,11 +21,15 @@ class Hub:
     slots: int
     price: float = 0.0
     note: str = ""
+    takes: tuple[str, ...] = ()
+    """Kinds of cases that slide into it, for a dock; () for a hub with sockets."""
+    delivery_days: float | None = None
+    """Until it is there when it is ordered; None where nobody knows."""
 
     def __post_init__(self) -> None:
         where = f"hub {self.key!r}"
         require_between(where, 1, 64, slots=self.slots)
-        require_not_negative(where, price=self.price)
+        require_not_negative(where, price=self.price, delivery_days=self.delivery_days or 0.0)
         if not self.uplink_modes or not self.downlink_modes:
             raise BadValueError(
                 "it has no link mode on one side",
@@ -45,6 +49,11 @@ class Route:
     def broken_at(self) -> Negotiated | None:
         """Return the first link that settles on nothing, or None."""
         return next((link for link in (*self.uplinks, self.device) if link.mode is None), None)
+
+
+def is_dock(hub: Hub) -> bool:
+    """Return whether cases slide into *hub*, and hang on no cable of their own."""
+    return bool(hub.takes)
 
 
 def ring_of(hubs: tuple[Hub, ...]) -> str:
@@ -103,7 +112,12 @@ def outlet_behind(
 
 def uplink_bytes_per_s(uplink: Negotiated, sharing: int) -> float:
     """Return what an uplink leaves each of so many devices that are busy at once, in use."""
-    return uplink.mode.typical_bytes_per_s / sharing if uplink.mode else 0.0
+    return shared_bytes_per_s(uplink.mode, sharing) if uplink.mode else 0.0
+
+
+def shared_bytes_per_s(mode: LinkMode, sharing: int) -> float:
+    """Return what a link leaves each of so many devices that are busy at once, in use."""
+    return mode.typical_bytes_per_s / sharing
 
 
 def _is_tunnel(key: str) -> bool:

@@ -128,9 +128,14 @@ class Cable:
     plugs: tuple[str, str] = ("C", "C")
     is_active: bool = False
     price: float = 0.0
+    is_angled: bool = False
+    """Whether the device's plug turns off sideways, as in a mount with no room behind it."""
+    delivery_days: float | None = None
+    """Until it is there when it is ordered; None where nobody knows."""
 
     def __post_init__(self) -> None:
         require_above_zero(f"cable {self.key!r}", length_m=self.length_m)
+        require_not_negative(f"cable {self.key!r}", delivery_days=self.delivery_days or 0.0)
         require_not_negative(f"cable {self.key!r}", price=self.price)
 
     def fits(self, port: Port) -> bool:

@@ -36,6 +36,9 @@ class Catalog:
     file_systems: Mapping[str, FileSystem] = field(default_factory=dict)
     pads: Mapping[str, Pad] = field(default_factory=dict)
     bad_pairs: Mapping[str, BadPair] = field(default_factory=dict)
+    stores: Mapping[str, Enclosure] = field(default_factory=dict)
+    """Boxes of several bays behind a network port: nothing that a camera records to, so Match
+    doesn't list them among the cases."""
 
     def codec(self, key: str) -> CodecFamily:
         """Return the codec family called *key*."""
@@ -53,8 +56,13 @@ class Catalog:
         return replace(drive, behaviour=unit.fitted, typical=unit.fitted_from)
 
     def enclosure(self, key: str) -> Enclosure:
-        """Return the enclosure called *key*."""
-        return _find(self.enclosures, key, "enclosure")
+        """Return the enclosure called *key*, or the store of several bays."""
+        return _find(self.cases, key, "enclosure")
+
+    @property
+    def cases(self) -> Mapping[str, Enclosure]:
+        """All that a bare drive can be built into: enclosures, and stores of several bays."""
+        return {**self.enclosures, **self.stores}
 
     def enclosures_for(self, drive: Drive) -> tuple[Enclosure, ...]:
         """Return the enclosures that bare *drive* goes into; none for a closed one."""

@@ -123,11 +123,13 @@ class Pad:
     w_per_mk: float
     price: float = 0.0
     source: str = "typical of its class; an invented part"
+    delivery_days: float | None = None
+    """Until it is there when it is ordered; None where nobody knows."""
 
     def __post_init__(self) -> None:
         where = f"pad {self.key!r}"
         require_above_zero(where, thickness_mm=self.thickness_mm, w_per_mk=self.w_per_mk)
-        require_not_negative(where, price=self.price)
+        require_not_negative(where, price=self.price, delivery_days=self.delivery_days or 0.0)
 
 
 @dataclass(frozen=True, slots=True)

@@ -36,6 +36,11 @@ class FitKind(StrEnum):
     WEIGHT = "weight"
     SPLASH = "splash"
     PAIR = "pair"
+    PLUG = "plug"
+    SLOT = "slot"
+    SHARED = "shared"
+    MIRROR = "mirror"
+    NETWORK = "network"
 
 
 @dataclass(frozen=True, slots=True)

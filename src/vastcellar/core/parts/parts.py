@@ -163,6 +163,8 @@ class Drive:
     """Its measures; None where nothing but its form is known."""
     typical: WriteBehaviour | None = None
     """Of its class, where ``behaviour`` was fitted to the runs of one unit; None where not."""
+    delivery_days: float | None = None
+    """Until it is there when it is ordered; None where nobody knows."""
 
     def __post_init__(self) -> None:
         where = f"drive {self.key!r}"
@@ -188,6 +190,7 @@ class Drive:
             claimed_write_bytes_per_s=self.claimed_write_bytes_per_s,
         )
         require_not_negative(where, tbw_bytes=self.tbw_bytes, price=self.price)
+        require_not_negative(where, delivery_days=self.delivery_days or 0.0)
         if self.needs_enclosure == bool(self.host_modes):
             raise BadValueError(
                 "it must either need an enclosure or have link modes of its own",
@@ -259,8 +262,12 @@ class Enclosure:
     """What it has room for; None where nothing but the forms it takes is known."""
     kind: str = ""
     """Which kind of build it is the case of; "" where that follows from what it takes."""
+    bays: int = 1
+    """How many drives it takes; those of more than one are mirrored in pairs."""
     source: str = "typical of its class; an invented part"
     note: str = ""
+    delivery_days: float | None = None
+    """Until it is there when it is ordered; None where nobody knows."""
 
     def __post_init__(self) -> None:
         where = f"enclosure {self.key!r}"
@@ -268,6 +275,8 @@ class Enclosure:
         require_not_negative(
             where, bridge_write_bytes_per_s=self.bridge_write_bytes_per_s, price=self.price
         )
+        require_not_negative(where, delivery_days=self.delivery_days or 0.0)
+        require_between(where, 1, 64, bays=self.bays)
         if not self.host_modes:
             raise BadValueError("it has no link mode", where=where, mend="List its host_modes")
 

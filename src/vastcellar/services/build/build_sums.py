@@ -81,9 +81,9 @@ def _bill_sum(made: Build, fmt: NumberFormat, currency: str) -> Sum:
     lines.append(SumLine("to pay", "", f"{fmt.number(bill.to_pay, 0)} {currency}"))
     tb = bill.capacity_bytes / 1e12
     lines.append(SumLine("a TB, all new", f"{fmt.number(bill.all_new, 0)} ÷ {fmt.number(tb)} TB",
-                         f"{fmt.number(bill.per_tb, 0)} {currency}"))  # fmt: skip
-    if math.isfinite(bill.per_lasting_mb_per_s):
+                         f"{fmt.number(bill.worth.per_tb, 0)} {currency}"))  # fmt: skip
+    if math.isfinite(bill.worth.per_lasting_mb_per_s):
         lasting = fmt.rate(bill.lasting_bytes_per_s)
         lines.append(SumLine("a lasting MB/s", f"{fmt.number(bill.all_new, 0)} ÷ {lasting}",
-                             fmt.number(bill.per_lasting_mb_per_s, 2)))  # fmt: skip
+                             fmt.number(bill.worth.per_lasting_mb_per_s, 2)))  # fmt: skip
     return Sum("bill", "Bill", tuple(lines), "prices of the catalog", Evidence.CLAIMED)

@@ -10,7 +10,7 @@ from typing import Any
 
 from vastcellar.core.build.steps import Step
 from vastcellar.core.errors import VastCellarError
-from vastcellar.services.build.building import Chosen
+from vastcellar.services.build.chosen import Chosen
 from vastcellar.services.workplace.folders import Folders
 from vastcellar.store.json_files import read_json, write_text_whole
 

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 
-from vastcellar.core.build.steps import BuildKind, Caution, Step
+from vastcellar.core.build.kinds import BuildKind
+from vastcellar.core.build.steps import Caution, Step
 from vastcellar.core.evidence import Verdict
 from vastcellar.core.parts.fitting import Fit, FitKind
 from vastcellar.core.units import NumberFormat
-from vastcellar.services.build.building import Build, Gain, Instead, KindChoice
+from vastcellar.services.build.building import Build
+from vastcellar.services.build.variants import Gain, KindChoice
 from vastcellar.services.words.said_wording import said_words
 from vastcellar.services.words.verdict_wording import SHORT_WORDS, short_verdict
 
@@ -28,6 +29,11 @@ CHECK_NAMES = {
     FitKind.WEIGHT: "weight",
     FitKind.SPLASH: "wet",
     FitKind.PAIR: "known to be bad",
+    FitKind.PLUG: "plug",
+    FitKind.SLOT: "slot",
+    FitKind.SHARED: "uplink",
+    FitKind.MIRROR: "mirror",
+    FitKind.NETWORK: "network",
 }
 FIT_WORDS = {
     Verdict.HOLDS: "fits",
@@ -41,6 +47,8 @@ CAUTION_WORDS = {
     Caution.WARRANTY: "Taking a label off may end the warranty.",
     Caution.FOR_GOOD: "It can't be opened again.",
     Caution.HOT: "Over 60 °C metal burns: let it cool first.",
+    Caution.HOT_IRON: "The iron burns, and hot glue and plastic stick to the skin.",
+    Caution.SPRING: "A spring jumps: hold it down, and never cut one short.",
     Caution.MAINS: "Unplug the mains; power supplies and wiring are for licensed people.",
 }
 ALWAYS = "Follow the maker's manual and local rules."
@@ -90,15 +98,6 @@ def step_words(step: Step, fmt: NumberFormat) -> str:
     return words if words.endswith("?") else f"{words}."
 
 
-def price_words(made: Build, fmt: NumberFormat, currency: str) -> str:
-    """Say what is to be paid, and what it comes to for each TB."""
-    bill = made.bill
-    text = f"{fmt.number(bill.to_pay, 0)} {currency} to pay"
-    if bill.all_new > bill.to_pay:
-        text += f", {fmt.number(bill.all_new, 0)} all new"
-    return f"{text}, {fmt.number(bill.per_tb, 0)} a TB"
-
-
 KIND_WORDS = {
     BuildKind.SCREWED: "Screwed case",
     BuildKind.TOOL_LESS: "Tool-less",
@@ -108,6 +107,8 @@ KIND_WORDS = {
     BuildKind.CARD_SHELL: "Card shell",
     BuildKind.MAGAZINE: "Magazine",
     BuildKind.CARRIER_BOX: "Carrier in a box",
+    BuildKind.DOCK: "Dock",
+    BuildKind.STORE: "NAS",
 }
 
 
@@ -119,37 +120,10 @@ def kind_verdict(choice: KindChoice, fmt: NumberFormat) -> str:
 
 
 def build_title(made: Build) -> str:
-    """Return what is built, as a heading."""
-    return made.layout.drive.name
-
-
-def bill_rows(made: Build, fmt: NumberFormat, currency: str) -> list[tuple[str, str, str]]:
-    """Return the bill line by line: what, whence, what it costs now."""
-    return [
-        (
-            line.name,
-            f"from {line.reused_from}" if line.reused_from else "buy",
-            "–" if line.reused_from else f"{fmt.number(line.price, 0)} {currency}",
-        )
-        for line in made.bill.lines
-    ]
-
-
-def bill_sentence(made: Build, instead: Sequence[Instead], fmt: NumberFormat, currency: str) -> str:
-    """Return what it comes to, and what a closed drive as large would cost."""
-    bill, parts = made.bill, [price_words(made, fmt, currency)]
-    if math.isfinite(bill.per_lasting_mb_per_s):
-        parts.append(f"{fmt.number(bill.per_lasting_mb_per_s, 2)} for each MB/s that lasts")
-    if math.isfinite(bill.per_endurance_tb):
-        parts.append(f"{fmt.number(bill.per_endurance_tb, 2)} for each TB of endurance")
-    text = "; ".join(parts) + "."
-    if instead:
-        closed = instead[0].drive
-        text += (
-            f" Nothing to build: {closed.name}, {fmt.number(closed.price, 0)} {currency}, "
-            f"{fmt.number(instead[0].price_per_tb, 0)} a TB."
-        )
-    return text
+    """Return what is built, as a heading; of drives that differ each once."""
+    names = [each.name for each in made.layout.drives]
+    counts = {name: names.count(name) for name in names}
+    return " + ".join(f"{n} × {name}" if n > 1 else name for name, n in counts.items())
 
 
 def build_state(made: Build, fmt: NumberFormat) -> str:

@@ -88,6 +88,7 @@ FIT_SENTENCES = {
     "pull at the latch": "Slide it into its mount and pull: the latch must hold",
     "plug in": "Plug it in: is it seen, at the link that it should have?",
     "feel it": "Write for two minutes, then feel the case: warm is right, the chips' heat gets out",
+    "feel the disk": "Write for two minutes, then feel the case: hand-warm and quiet is right",
     "label it": "Put the label on: its tag, its capacity",
     "written by all of them": "written by all of them: {writers}",
     "splits files": "clips are split at {limit_bytes}",
@@ -98,5 +99,34 @@ FIT_SENTENCES = {
     "encryption under it": "with encryption under it; what that costs here shows a test",
     "then in the camera": "a camera that refuses it wants to be shown exFAT once, and formats it "
     "then itself",
+    "angled plug": "the device's plug turns off sideways",
+    "straight plug": "a straight plug stands out behind the mount, and is pulled at",
+    "angled cable": "take a cable with an angled plug",
+    "mirrored": "{disks} disks mirrored in pairs: {usable_bytes} to use, the same again protects "
+    "it; no backup: what is deleted is gone on both",
+    "mirror wastes": "{disks} disks mirrored in pairs: {usable_bytes} to use, {wasted_bytes} of "
+    "the larger ones is wasted; no backup",
+    "same size in a pair": "take disks of one size in each pair",
+    "disk rate not known": "what its disks write isn't known",
+    "network is less": "{mode} carries {network_bytes_per_s}, a mirror writes as one disk, "
+    "{disk_bytes_per_s}: the network is the limit",
+    "network carries it": "{mode} carries {network_bytes_per_s}, more than a mirror writes: as one "
+    "disk, {disk_bytes_per_s} while it is empty",
+    "slides in": "{slots} slots take this case",
+    "doesn't slide in": "the dock takes a {takes} only",
+    "case that slides in": "take a {takes}",
+    "slots share": "{slots} slots share one uplink of {mode}: all read at once, {each_bytes_per_s} "
+    "each, alone {alone_bytes_per_s}",
+    "build the others": "Build the other {more} in the same way",
+    "power the dock first": "Power the dock from its own supply, then plug its uplink in",
+    "slide each in": "Slide each into its slot, pull at it, and number all {slots}",
+    "mirror it": "Set the pairs up as mirrors on the store's own page; the first copying takes "
+    "about {sync_s}",
+    "mirror it some day": "Set the pairs up as mirrors on the store's own page; how long the first "
+    "copying takes isn't known",
+    "melt the inserts in": "Melt the {inserts} inserts in by a soldering iron, straight and flush",
+    "put the spring in": "Press the latch's spring in: it must come back by itself",
+    "slide them in": "Screw a tray to each of the {disks} disks, and slide them in until they sit",
+    "number the trays": "Write the bay's number on each of the {disks} trays: a pair must stay one",
     "bad pair": "known not to work together: {what} ({source})",
 }

@@ -8,7 +8,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QWidget
 
 from vastcellar.core.parts.catalog import Catalog
-from vastcellar.services.build.building import Chosen
+from vastcellar.services.build.chosen import Chosen
 from vastcellar.services.workplace.own_drives import is_own
 from vastcellar.services.workplace.workplace import Shelf
 from vastcellar.ui.widgets.cards import label

@@ -5,8 +5,8 @@ from __future__ import annotations
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QPainter, QPen
 
-from vastcellar.core.build.steps import BuildKind
-from vastcellar.services.build.building import KindChoice
+from vastcellar.core.build.kinds import BuildKind
+from vastcellar.services.build.variants import KindChoice
 from vastcellar.services.build.wording import KIND_WORDS, kind_verdict
 from vastcellar.ui.look import Look
 from vastcellar.ui.widgets.marks import draw_verdict
@@ -19,8 +19,8 @@ _CENTRE = Qt.AlignmentFlag.AlignHCenter
 class KindRow(Picture):
     """Clicks and arrows choose a kind: its best case is then laid out."""
 
-    chosen = Signal(str)
-    """Key of the case."""
+    chosen = Signal(object)
+    """KindChoice."""
 
     def __init__(self, look: Look) -> None:
         super().__init__(look)
@@ -46,7 +46,7 @@ class KindRow(Picture):
         choice = next((each for each in self.choices if each.kind == key), None)
         if choice is not None:
             self.setFocus()
-            self.chosen.emit(choice.enclosure_key)
+            self.chosen.emit(choice)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()))

@@ -17,28 +17,19 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from vastcellar.core.build.steps import kind_of
+from vastcellar.core.build.kinds import kind_of
 from vastcellar.core.errors import VastCellarError
 from vastcellar.core.evidence import Evidence, Verdict
 from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.shoot.shoot import Camera, Shoot
+from vastcellar.services.build.billing import instead_of
 from vastcellar.services.build.build_sums import build_sums
-from vastcellar.services.build.building import (
-    Build,
-    Chosen,
-    Gain,
-    KindChoice,
-    build,
-    first_choice,
-    gains_of,
-    instead_of,
-    kinds_for,
-    mended,
-)
+from vastcellar.services.build.building import Build, build, mended
+from vastcellar.services.build.chosen import Chosen, first_choice
+from vastcellar.services.build.price_wording import bill_rows, bill_sentence
 from vastcellar.services.build.progress import done_steps, keep_step, learned_steps
+from vastcellar.services.build.variants import Gain, KindChoice, gains_of, kinds_for
 from vastcellar.services.build.wording import (
-    bill_rows,
-    bill_sentence,
     build_state,
     build_title,
     fit_headline,
@@ -218,9 +209,14 @@ class BuildStation(QWidget):
         self.chosen = chosen
         self._reckon()
 
-    def _on_kind(self, enclosure_key: str) -> None:
+    def _on_kind(self, choice: KindChoice) -> None:
         if self.chosen is not None:
-            self.choose(replace(self.chosen, enclosure_key=enclosure_key, pad_key="", reused=()))
+            self.choose(
+                replace(
+                    self.chosen, enclosure_key=choice.enclosure_key, dock_key=choice.dock_key,
+                    pad_key="", reused=(), beside_keys=(),
+                )
+            )  # fmt: skip
 
     def _on_figure(self, key: str) -> None:
         if key in ("stack", "heights"):
@@ -292,7 +288,7 @@ class BuildStation(QWidget):
                 name, whence, price = rows[number]
                 line.setText(f"{name} · {whence}" + (f" · {price}" if whence == "buy" else ""))
                 line.setToolTip(line.text())
-        instead = instead_of(made, self._workbench.catalog)
+        instead = instead_of(made.layout, self._workbench.catalog)
         self.bill_line.setText(bill_sentence(made, instead, numbers, currency))
 
     def _show_steps(self) -> None:
@@ -336,7 +332,7 @@ class BuildStation(QWidget):
         if made is None:
             return
         catalog = workbench.catalog
-        instead = instead_of(made, catalog)
+        instead = instead_of(made.layout, catalog)
         try:
             numbers = workbench.look.numbers
             save_bytes(path, bill_file(path.suffix, made, instead, numbers, catalog.currency))

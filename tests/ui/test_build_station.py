@@ -16,13 +16,16 @@ from vastcellar.core.units import PLAIN
 from vastcellar.report.bench_sheet import bench_sheet_pdf
 from vastcellar.services.build.building import build
 from vastcellar.services.build.chosen import Chosen
+from vastcellar.services.build.price_wording import tier_offers, tiers_sentence
 from vastcellar.services.build.progress import done_steps, keep_step, learned_steps
+from vastcellar.services.build.tiers import tiers_of
 
 
 @pytest.fixture
 def station(app, qtbot):
     """Build, opened on camera A, once it has reckoned."""
     app.workbench.document.choose("A")
+    app.window.show_station("build")
     made = app.window.station("build")
     qtbot.waitUntil(lambda: made.made is not None)
     return made
@@ -92,12 +95,65 @@ def test_kinds_say_what_each_comes_to_and_lay_their_case_out(station, qtbot):
 
 
 def test_every_kind_is_drawn(station, qtbot, catalog):
-    """A module and a disk in every case that ships: no pair stops the drawing."""
+    """A module and a disk in every case, store and dock that ships: no pair stops the drawing."""
+    alone = [(case, "") for case in catalog.cases]
     for drive in ("torvane-s30-2", "kelmarsh-vane-8", "kelmarsh-dray-4"):
-        for case in catalog.enclosures:
-            lay_out(station, qtbot, Chosen(drive, case))
-            assert not station.stack.grab().isNull()
-            assert station.stack.accessibleDescription()
+        for case, dock in [*alone, ("sedgeway-mag", "sedgeway-berth-4")]:
+            lay_out(station, qtbot, Chosen(drive, case, dock_key=dock))
+            picture = station.pictures.currentWidget()
+            assert not picture.grab().isNull()
+            assert picture.accessibleDescription()
+            assert (picture is station.bays) == (station.made.layout.bays > 1)
+
+
+def test_a_store_of_mixed_disks_shows_what_is_wasted(station, qtbot):
+    """The other bay takes a smaller disk: half of the larger is wasted, in the sentence and in
+    the drawing; the pad, of which there is none, has no field."""
+    lay_out(station, qtbot, Chosen("kelmarsh-dray-8", "sedgeway-loft-2"))
+    assert station.form.beside.isVisible() and not station.form.pad.isVisible()
+    station.form.beside.chosen.emit("kelmarsh-dray-4")
+    qtbot.waitUntil(lambda: station.made.chosen.beside_keys == ("kelmarsh-dray-4",))
+    assert "4 TB of the larger ones is wasted" in station.fit_line.text()
+    assert station.title.text() == "2 drives"
+    station.form.case.chosen.emit("sedgeway-loft-4")  # four bays: nothing is left beside it
+    qtbot.waitUntil(lambda: station.made.layout.bays == 4)
+    assert station.made.chosen.beside_keys == ()
+    assert station.title.text().startswith("4 × ")
+
+
+def test_a_dock_is_chosen_as_a_kind_and_among_the_cases(station, qtbot):
+    """A click on the dock lays four magazines out; another case is one drive again."""
+    lay_out(station, qtbot, Chosen("torvane-t2-2", "drumlin-fin"))
+    qtbot.waitUntil(lambda: BuildKind.DOCK in {each.kind for each in station.kinds.choices})
+    station.kinds.grab()
+    box = next(box for box, key in station.kinds._places if key == BuildKind.DOCK)
+    qtbot.mouseClick(station.kinds, Qt.MouseButton.LeftButton, pos=box.center().toPoint())
+    qtbot.waitUntil(lambda: station.made.layout.dock is not None)
+    assert station.form.case.currentText().startswith("Sedgeway Berth")
+    assert "245 MB/s each" in station.fit_line.text()
+    station.form.case.chosen.emit("drumlin-fin")
+    qtbot.waitUntil(lambda: station.made.layout.dock is None)
+    assert station.made.layout.bays == 1
+
+
+def test_the_price_page_says_from_where_building_pays(station, qtbot, app):
+    """The sentence is the core's; every offer has its row; of a store nothing stands beside it."""
+    lay_out(station, qtbot, Chosen("torvane-t2-2", "drumlin-fin"))
+    station.tabs[1].click()
+    page, bench = station.prices, app.workbench
+    tiers = tiers_of(station.made, bench.catalog, bench.shelf, bench.document.shoot, bench.subject)
+    assert page.sentence.text() == tiers_sentence(tiers, bench.look.numbers, "EUR")
+    model = page.table.model()
+    rows = [[model.index(row, column).data() for column in range(3)]
+            for row in range(model.rowCount())]  # fmt: skip
+    own = next(row for row in tiers.rows if row.capacity_bytes == 2e12)
+    assert ["2 TB", "built", f"{own.built.worth.price:.0f}"] in rows
+    assert len(rows) == sum(len(tier_offers(row)) for row in tiers.rows)
+    page.chart.grab()
+    assert not page.chart.cut_texts
+    lay_out(station, qtbot, Chosen("kelmarsh-dray-8", "sedgeway-loft-2"))
+    assert "no single closed drive" in page.sentence.text()
+    assert model.rowCount() == 0 and not page.table.isVisible()
 
 
 def test_what_is_at_hand_is_not_paid_for_again(station, qtbot, app):
@@ -107,7 +163,7 @@ def test_what_is_at_hand_is_not_paid_for_again(station, qtbot, app):
     station.form.at_hand.chosen.emit("case:K-13")
     qtbot.waitUntil(lambda: station.made.chosen.reused == ((case, "K-13"),))
     assert station.made.bill.to_pay == app.workbench.catalog.drive("torvane-t2-2").price
-    assert "from K-13" in " ".join(line.text() for line in station._bill_rows)
+    assert "from K-13" in " ".join(line.text() for line in station.bill.lines)
     other = next(key for key in app.workbench.catalog.enclosures if key != case)
     station.form.case.chosen.emit(other)
     qtbot.waitUntil(lambda: station.made.chosen.enclosure_key == other)
@@ -121,7 +177,7 @@ def test_ticks_stay_over_a_restart_and_what_is_for_good_is_asked_twice(start, qt
     chosen = Chosen("torvane-s30-1", "sedgeway-shell-b")
     qtbot.waitUntil(lambda: station.made is not None)
     lay_out(station, qtbot, chosen)
-    station.tabs[1].click()
+    station.tabs[2].click()
     boxes = station.bench.boxes
     boxes["ground"].click()
     assert done_steps(chosen, places) == {"ground"}
@@ -195,7 +251,7 @@ def test_without_a_camera_the_fit_is_said_alone(start, qtbot):
 def test_bring_up_shows_commands_only_for_what_was_typed(app, station, qtbot, tmp_path):
     """A reader's card that is mounted: refused; ejected and typed: the command, and never run."""
     page = station.bring_up
-    station.tabs[2].click()
+    station.tabs[3].click()
     plugged = app.workbench.plugged
     qtbot.waitUntil(lambda: plugged.is_known)
     before = plugged.devices

@@ -86,7 +86,8 @@ def fit_headline(made: Build) -> str:
 def fit_sentence(made: Build, fmt: NumberFormat) -> str:
     """Say in a sentence whether it fits, and what is in the way first, with its figures."""
     if made.verdict is Verdict.HOLDS:
-        told = made.of(FitKind.GAP) or made.of(FitKind.BODY) or made.checks[0]
+        most_telling = (FitKind.MIRROR, FitKind.GAP, FitKind.BODY)
+        told = next(filter(None, map(made.of, most_telling)), made.checks[0])
         return f"It fits: {check_words(told, fmt)}"
     first = next(fit for fit in made.checks if fit.verdict is made.verdict)
     return f"{fit_headline(made)}: {said_words(first.said, fmt)}"
@@ -106,7 +107,7 @@ KIND_WORDS = {
     BuildKind.DISK_CASE: "Disk case",
     BuildKind.CARD_SHELL: "Card shell",
     BuildKind.MAGAZINE: "Magazine",
-    BuildKind.CARRIER_BOX: "Carrier in a box",
+    BuildKind.CARRIER_BOX: "Carrier box",
     BuildKind.DOCK: "Dock",
     BuildKind.STORE: "NAS",
 }
@@ -120,10 +121,11 @@ def kind_verdict(choice: KindChoice, fmt: NumberFormat) -> str:
 
 
 def build_title(made: Build) -> str:
-    """Return what is built, as a heading; of drives that differ each once."""
-    names = [each.name for each in made.layout.drives]
-    counts = {name: names.count(name) for name in names}
-    return " + ".join(f"{n} × {name}" if n > 1 else name for name, n in counts.items())
+    """Return what is built, as a heading."""
+    layout = made.layout
+    if len({each.key for each in layout.drives}) > 1:
+        return f"{layout.bays} drives"
+    return f"{layout.bays} × {layout.drive.name}" if layout.bays > 1 else layout.drive.name
 
 
 def build_state(made: Build, fmt: NumberFormat) -> str:

@@ -15,6 +15,12 @@ from vastcellar.ui.widgets.cards import label
 from vastcellar.ui.widgets.inputs import Choice
 
 _CASE, _DRIVE = "case:", "drive:"
+_IN = " < "
+"""Between the key of a dock and that of the case that slides into it."""
+
+
+def _dock_key(hub_key: str, case_key: str) -> str:
+    return f"{hub_key}{_IN}{case_key}" if hub_key else case_key
 
 
 class BuildForm(QWidget):
@@ -30,9 +36,11 @@ class BuildForm(QWidget):
         self._chosen: Chosen | None = None
         self.drive, self.case = Choice("Module or disk"), Choice("Case")
         self.pad, self.at_hand = Choice("Pad"), Choice("At hand")
+        self.beside = Choice("Other bays")
+        self._beside_label = label("Other bays", "soft")
         self.splash = QCheckBox("out in the wet")
         self.splash.setToolTip("Whether the case keeps rain and spray out is then checked, too")
-        layout = QGridLayout(self)
+        layout = self._grid = QGridLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setVerticalSpacing(1)
         layout.setHorizontalSpacing(8)
@@ -42,12 +50,18 @@ class BuildForm(QWidget):
             ("Pad", self.pad, 5),
             ("At hand", self.at_hand, 4),
         )
-        for column, (name, choice, stretch) in enumerate(columns):
-            layout.addWidget(label(name, "soft"), 0, column)
+        heads = [label(name, "soft") for name, _, _ in columns]
+        self._pad_label = heads[2]
+        self._bays = 1
+        for column, (_, choice, stretch) in enumerate(columns):
+            layout.addWidget(heads[column], 0, column)
             layout.addWidget(choice, 1, column)
             layout.setColumnStretch(column, stretch)
+        layout.addWidget(self._beside_label, 0, len(columns))
+        layout.addWidget(self.beside, 1, len(columns))
+        self.beside.chosen.connect(self._on_beside)
         self.drive.chosen.connect(lambda key: self._change(drive_key=key))
-        self.case.chosen.connect(lambda key: self._change(enclosure_key=key, pad_key=""))
+        self.case.chosen.connect(self._on_case)
         self.pad.chosen.connect(lambda key: self._change(pad_key=key))
         self.at_hand.chosen.connect(self._on_at_hand)
         self.splash.toggled.connect(lambda is_on: self._change(wants_splash=is_on))
@@ -58,8 +72,24 @@ class BuildForm(QWidget):
         drives = [drive for drive in catalog.drives.values() if drive.needs_enclosure]
         drives.sort(key=lambda drive: not is_own(drive))
         self.drive.offer([(drive.key, drive.name) for drive in drives], chosen.drive_key)
-        cases = [(case.key, case.name) for case in catalog.enclosures.values()]
-        self.case.offer(cases, chosen.enclosure_key)
+        docks = {_dock_key(hub.key, case.key): (hub, case) for hub in catalog.hubs.values()
+                 for case in catalog.enclosures.values() if case.kind in hub.takes}  # fmt: skip
+        cases = [(case.key, case.name) for case in catalog.cases.values()]
+        cases += [(key, hub.name) for key, (hub, _) in docks.items()]
+        self.case.offer(cases, _dock_key(chosen.dock_key, chosen.enclosure_key))
+        self._bays = catalog.enclosure(chosen.enclosure_key).bays
+        if chosen.dock_key:
+            self._bays = catalog.hub(chosen.dock_key).slots
+        others = [("", "the same"), *((each.key, each.name) for each in drives)]
+        self.beside.offer(others, chosen.beside_keys[0] if chosen.beside_keys else "")
+        for widget in (self.beside, self._beside_label):
+            widget.setVisible(self._bays > 1)
+        is_store = chosen.enclosure_key in catalog.stores
+        for widget in (self.pad, self._pad_label):
+            widget.setVisible(not is_store)
+        # What is hidden takes no room.
+        self._grid.setColumnStretch(2, 0 if is_store else 5)
+        self._grid.setColumnStretch(4, 5 if self._bays > 1 else 0)
         pads = [("", "the case's own"), *((pad.key, pad.name) for pad in catalog.pads.values())]
         self.pad.offer(pads, chosen.pad_key)
         at_hand = [("", "nothing")]
@@ -90,6 +120,13 @@ class BuildForm(QWidget):
         elif key.startswith(_DRIVE):
             reused = ((self._chosen.drive_key, key.removeprefix(_DRIVE)),)
         self._change(reused=reused)
+
+    def _on_case(self, key: str) -> None:
+        dock_key, _, case_key = key.rpartition(_IN)
+        self._change(enclosure_key=case_key, dock_key=dock_key, pad_key="", beside_keys=())
+
+    def _on_beside(self, key: str) -> None:
+        self._change(beside_keys=(key,) * (self._bays - 1) if key else ())
 
     def _change(self, **changes: object) -> None:
         if self._chosen is None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QPainter, QPen
+from PySide6.QtGui import QKeyEvent, QPainter, QPen, QResizeEvent
 
 from vastcellar.core.build.kinds import BuildKind
 from vastcellar.services.build.variants import KindChoice
@@ -13,6 +13,8 @@ from vastcellar.ui.widgets.marks import draw_verdict
 from vastcellar.ui.widgets.picture import Picture
 
 _HEIGHT_PX, _SHAPE_PX = 76, 30.0
+_LEAST_PX = 82.0
+"""Narrower than this the name of a kind is cut: they then stand in two lines."""
 _CENTRE = Qt.AlignmentFlag.AlignHCenter
 
 
@@ -40,7 +42,22 @@ class KindRow(Picture):
         words = [f"{KIND_WORDS[each.kind]}: {kind_verdict(each, self.look.numbers)}"
                  for each in choices]  # fmt: skip
         self.setAccessibleDescription("; ".join(words))
+        self._take_height()
         self.update()
+
+    @property
+    def _in_line(self) -> int:
+        count = max(len(self.choices), 1)
+        lines = 1 if self.width() / count >= _LEAST_PX else 2
+        return -(-count // lines)
+
+    def _take_height(self) -> None:
+        lines = -(-max(len(self.choices), 1) // self._in_line)
+        self.setFixedHeight(_HEIGHT_PX * lines)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._take_height()
 
     def _on_asked(self, key: str) -> None:
         choice = next((each for each in self.choices if each.kind == key), None)
@@ -60,9 +77,11 @@ class KindRow(Picture):
     def paint(self, painter: QPainter) -> None:
         if not self.choices:
             return
-        width = self.width() / len(self.choices)
+        in_line = self._in_line
+        width = self.width() / in_line
         for number, each in enumerate(self.choices):
-            box = QRectF(number * width, 0, width, self.height())
+            line, place = divmod(number, in_line)
+            box = QRectF(place * width, line * _HEIGHT_PX, width, _HEIGHT_PX)
             self._kind(painter, box.adjusted(2, 1, -2, -1), each)
             self.place(box, each.kind)
 
@@ -78,7 +97,10 @@ class KindRow(Picture):
         _SHAPES[choice.kind](painter, shape)
         name = QRectF(box.left(), box.top() + _SHAPE_PX + 3, box.width(), 16)
         self.write(painter, name, KIND_WORDS[choice.kind], weight=600, align=_CENTRE)
+        # The mark beside it tells the verdict: of a take there is only room for its margin.
         words = kind_verdict(choice, look.numbers)
+        if choice.margin is not None:
+            words = look.numbers.percent(choice.margin, signed=True)
         self.write(
             painter,
             QRectF(box.left() + 22, box.top() + _SHAPE_PX + 20, box.width() - 24, 16),
@@ -140,6 +162,18 @@ def _box(painter: QPainter, box: QRectF) -> None:
     painter.drawEllipse(QPointF(box.right() - 12, box.center().y()), 7, 7)
 
 
+def _dock(painter: QPainter, box: QRectF) -> None:
+    painter.drawRect(QRectF(box.left() + 2, box.bottom() - 7, box.width() - 4, 7))
+    for number in range(4):
+        painter.drawRoundedRect(QRectF(box.left() + 5 + number * 13, box.top(), 9, 16), 2, 2)
+
+
+def _store(painter: QPainter, box: QRectF) -> None:
+    painter.drawRoundedRect(box.adjusted(12, 0, -12, 0), 3, 3)
+    for number in range(2):
+        painter.drawRect(QRectF(box.left() + 16 + number * 15, box.top() + 4, 12, 16))
+
+
 _SHAPES = {
     BuildKind.SCREWED: _case,
     BuildKind.TOOL_LESS: _slide,
@@ -149,4 +183,6 @@ _SHAPES = {
     BuildKind.CARD_SHELL: _card,
     BuildKind.MAGAZINE: _magazine,
     BuildKind.CARRIER_BOX: _box,
+    BuildKind.DOCK: _dock,
+    BuildKind.STORE: _store,
 }

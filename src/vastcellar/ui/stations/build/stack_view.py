@@ -4,19 +4,18 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QPainter, QPen, QPolygonF
 
 from vastcellar.core.evidence import Verdict
 from vastcellar.core.parts.dimensions import M2_BOARD_MM, m2_length_mm
 from vastcellar.core.parts.fitting import Fit, FitKind
 from vastcellar.core.units import NumberFormat
 from vastcellar.services.build.building import Build
-from vastcellar.services.build.wording import FIT_WORDS, mend_words
-from vastcellar.services.words.said_wording import measure_text, said_words
-from vastcellar.ui.look import Look, font
-from vastcellar.ui.widgets.marks import draw_verdict
-from vastcellar.ui.widgets.picture import Picture, broken, text_width
+from vastcellar.services.words.said_wording import measure_text
+from vastcellar.ui.look import font
+from vastcellar.ui.stations.build.build_picture import BuildPicture
+from vastcellar.ui.widgets.picture import broken
 
 _LABEL_PX, _PLOT_PX = 150.0, 158.0
 _TOP_PX, _BOTTOM_PX = 26.0, 40.0
@@ -26,11 +25,10 @@ _W_PX = 40.0
 """Width of the heat's stream for each watt."""
 _CHIP_MM, _CHIP_APART_MM, _FIRST_CHIP_MM = 11.0, 5.0, 9.0
 _PLUG_MM = 8.0
-_MEND = "mend"
 _ROW_PX = 34.0
 _CALLOUT_PX, _MOST_CALLOUTS = 54.0, 2
 # What has a place in the drawing, from the top down; the rest stands among the checks.
-_PLACES = (FitKind.GAP, FitKind.PRESSED, FitKind.KEY, FitKind.PROTOCOL, FitKind.WIDTH,
+_PLACES = (FitKind.GAP, FitKind.PRESSED, FitKind.PLUG, FitKind.KEY, FitKind.PROTOCOL, FitKind.WIDTH,
            FitKind.UNDER, FitKind.LENGTH)  # fmt: skip
 
 
@@ -48,44 +46,8 @@ class _Heights:
     top: float
 
 
-class StackView(Picture):
+class StackView(BuildPicture):
     """Draws a build; a misfit stands at its place, with what would mend it to press."""
-
-    mend_asked = Signal()
-
-    def __init__(self, look: Look) -> None:
-        super().__init__(look)
-        self._made: Build | None = None
-        self._mended: Build | None = None
-        self._currency = ""
-        self.setMinimumHeight(236)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.asked.connect(self._on_asked)
-
-    def sizeHint(self) -> QSize:
-        return QSize(820, 290)
-
-    def show_build(self, made: Build | None, mended: Build | None, currency: str) -> None:
-        """Draw *made*, and dashed over it how it would be *mended*."""
-        self._made, self._mended, self._currency = made, mended, currency
-        if made is not None:
-            said = [said_words(fit.said, self.look.numbers) for fit in made.checks]
-            self.setAccessibleDescription("; ".join(said))
-        self.update()
-
-    def _on_asked(self, key: str) -> None:
-        if key == _MEND:
-            self.mend_asked.emit()
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self._mended is not None:
-            self.mend_asked.emit()
-        else:
-            super().keyPressEvent(event)
-
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        self.setFocus()
-        super().mousePressEvent(event)
 
     def paint(self, painter: QPainter) -> None:
         made = self._made
@@ -381,37 +343,7 @@ class StackView(Picture):
             painter.drawLine(QPointF(box.right() - 20, top), QPointF(place.x(), place.y()))
             painter.setBrush(self.look.verdict_color(fit.verdict))
             painter.drawEllipse(place, 3, 3)
-            self._callout(painter, box, fit)
-
-    def _callout(self, painter: QPainter, box: QRectF, fit: Fit) -> float:
-        look, numbers = self.look, self.look.numbers
-        made_font = font(12, condensed=True)
-        words = f"{FIT_WORDS[fit.verdict]}: {said_words(fit.said, numbers)}"
-        lines = broken(words, box.width() - 34, made_font, 3)
-        mend = mend_words(fit, numbers, self._currency)
-        can_press = self._mended is not None and fit.kind in (FitKind.GAP, FitKind.PRESSED)
-        height = 6 + 15 * len(lines) + (24 if mend else 2)
-        frame = QRectF(box.left(), box.top(), box.width(), height)
-        frame.moveBottom(min(frame.bottom(), self.height() - 2))
-        painter.setPen(QPen(look.verdict_color(fit.verdict), 1.2))
-        painter.setBrush(look.color("panel", 235))
-        painter.drawRoundedRect(frame, 5, 5)
-        draw_verdict(painter, QRectF(frame.left() + 5, frame.top() + 4, 17, 16), fit.verdict, look)
-        inside = QRectF(frame.left() + 27, frame.top() + 3, frame.width() - 32, 0)
-        name = "brick_text" if fit.verdict is Verdict.FALLS_SHORT else "ink"
-        ends = self.write_lines(painter, inside, lines, 15, color=name)
-        if mend:
-            text = mend[0].upper() + mend[1:]
-            width = min(text_width(text, font(12, 600, condensed=True)) + 20, inside.width())
-            pill = QRectF(inside.left(), ends + 2, width, 19)
-            if can_press:
-                painter.setPen(QPen(look.color("copper"), 1.4))
-                painter.setBrush(Qt.BrushStyle.NoBrush)
-                painter.drawRoundedRect(pill, 5, 5)
-                self.place(pill, _MEND)
-            self.write(painter, pill.adjusted(8, 0, -6, 0), text, size_px=12, weight=600,
-                       color="copper_text" if can_press else "soft")  # fmt: skip
-        return frame.bottom()
+            self.callout(painter, box, fit)
 
     # A closed disk in its bay
 
@@ -443,7 +375,7 @@ class StackView(Picture):
         for fit in made.checks:
             if fit.verdict is not Verdict.HOLDS:
                 box = QRectF(self.width() - 340, top, 326, 0)
-                top = self._callout(painter, box, fit) + 6
+                top = self.callout(painter, box, fit) + 6
 
 
 def _chips(length_mm: float) -> list[tuple[float, float]]:

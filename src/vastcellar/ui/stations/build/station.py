@@ -6,11 +6,10 @@ from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Signal
 from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
-    QPushButton,
     QScrollArea,
     QStackedWidget,
     QVBoxLayout,
@@ -26,8 +25,8 @@ from vastcellar.services.build.billing import instead_of
 from vastcellar.services.build.build_sums import build_sums
 from vastcellar.services.build.building import Build, build, mended
 from vastcellar.services.build.chosen import Chosen, first_choice
-from vastcellar.services.build.price_wording import bill_rows, bill_sentence
 from vastcellar.services.build.progress import done_steps, keep_step, learned_steps
+from vastcellar.services.build.tiers import Tiers, tiers_of
 from vastcellar.services.build.variants import Gain, KindChoice, gains_of, kinds_for
 from vastcellar.services.build.wording import (
     build_state,
@@ -41,11 +40,14 @@ from vastcellar.services.workplace.exports import save_bytes
 from vastcellar.services.workplace.workplace import Shelf
 from vastcellar.ui.models.background import Background
 from vastcellar.ui.models.workbench import Workbench
+from vastcellar.ui.stations.build.bays_view import BaysView
 from vastcellar.ui.stations.build.bench_card import BenchCard
+from vastcellar.ui.stations.build.bill_card import BillCard
 from vastcellar.ui.stations.build.bring_up_page import BringUpPage
 from vastcellar.ui.stations.build.build_form import BuildForm
 from vastcellar.ui.stations.build.check_list import CheckList
 from vastcellar.ui.stations.build.kind_row import KindRow
+from vastcellar.ui.stations.build.price_page import PricePage
 from vastcellar.ui.stations.build.stack_view import StackView
 from vastcellar.ui.widgets.cards import OneLine, card, label, row
 from vastcellar.ui.widgets.tabs import tab_group
@@ -53,6 +55,7 @@ from vastcellar.ui.widgets.verdict_line import VerdictLine
 
 _PAGES = (
     ("The stack", "What fits, where the heat goes, what it costs"),
+    ("Price", "What it costs beside what is sold, by capacity"),
     ("Bench card", "The steps of this build"),
     ("Bring-up", "Format it, prove it, into service"),
 )
@@ -65,6 +68,7 @@ class _Made:
 
     made: Build
     mended: Build | None
+    tiers: Tiers
     gains: tuple[Gain, ...] = ()
 
 
@@ -87,16 +91,17 @@ class BuildStation(QWidget):
         self.fit_line = OneLine()
         self.kinds = KindRow(look)
         self.form = BuildForm()
-        self.stack = StackView(look)
+        self.stack, self.bays = StackView(look), BaysView(look)
+        self.pictures = QStackedWidget()
+        self.pictures.addWidget(self.stack)
+        self.pictures.addWidget(self.bays)
         self.gains_line = OneLine()
         self.checks = CheckList(look)
-        self.bill_line = label(kind="soft", wraps=True)
-        self.bill_button = QPushButton("Save bill …")
-        self.bill_button.setToolTip("As PDF or CSV")
+        self.bill = BillCard(look)
+        self.prices = PricePage(look)
         self.message = label(kind="wrong", wraps=True)
         self.bench = BenchCard(look)
         self.bring_up = BringUpPage(workbench)
-        self._bill_rows: list[OneLine] = []
         self._builder, self._kinder, self._keeper = (Background(self) for _ in range(3))
         self._lay_out()
         self._connect()
@@ -120,6 +125,7 @@ class BuildStation(QWidget):
         layout.addWidget(self.message)
         self._pages = QStackedWidget()
         self._pages.addWidget(self._stack_page())
+        self._pages.addWidget(self.prices)
         self._pages.addWidget(self.bench)
         self._pages.addWidget(self.bring_up)
         layout.addWidget(self._pages, 1)
@@ -133,7 +139,7 @@ class BuildStation(QWidget):
         frame, inside = card()
         inside.setContentsMargins(14, 8, 14, 8)
         inside.addWidget(self.form)
-        inside.addWidget(self.stack, 1)
+        inside.addWidget(self.pictures, 1)
         inside.addWidget(self.gains_line)
         layout.addWidget(frame, 5)
         lower = QHBoxLayout()
@@ -148,25 +154,7 @@ class BuildStation(QWidget):
         inside.addWidget(area, 1)
         frame.setMinimumHeight(_LEAST_LOWER_PX)
         lower.addWidget(frame, 1)
-        frame, inside = card()
-        head = row(label("Parts to get", "head"))
-        head.addWidget(self.bill_button)
-        inside.addLayout(head)
-        page_of_bill = QWidget()
-        page_of_bill.setObjectName("inside")
-        column = QVBoxLayout(page_of_bill)
-        column.setContentsMargins(0, 0, 6, 0)
-        self._bill_column = QVBoxLayout()
-        self._bill_column.setSpacing(1)
-        column.addLayout(self._bill_column)
-        column.addWidget(self.bill_line)
-        column.addStretch(1)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        area.setWidget(page_of_bill)
-        inside.addWidget(area, 1)
-        lower.addWidget(frame, 1)
+        lower.addWidget(self.bill, 1)
         layout.addLayout(lower, 3)
         return page
 
@@ -175,10 +163,11 @@ class BuildStation(QWidget):
         self.form.chosen.connect(self.choose)
         self.kinds.chosen.connect(self._on_kind)
         self.stack.mend_asked.connect(self.take_mend)
+        self.bays.mend_asked.connect(self.take_mend)
         self.stack.asked.connect(self._on_figure)
         self.bench.ticked.connect(self._on_tick)
         self.bench.print_asked.connect(self._ask_where)
-        self.bill_button.clicked.connect(self._ask_bill)
+        self.bill.save_asked.connect(self._ask_bill)
         self._builder.done.connect(self._on_built)
         self._builder.failed.connect(self._on_failed)
         self._kinder.done.connect(self._on_kinds)
@@ -263,33 +252,20 @@ class BuildStation(QWidget):
                 second += f" The take, as laid out: {take.sentence}."
         self.fit_line.setText(second)
         self.fit_line.setToolTip(second)
-        self.stack.show_build(made, found.mended, currency)
+        picture = self.bays if made.layout.bays > 1 else self.stack
+        picture.show_build(made, found.mended, currency)
+        self.pictures.setCurrentWidget(picture)
         self.checks.show_build(made, currency)
         told = gains_sentence(found.gains, numbers)
         self.gains_line.setText(told)
         self.gains_line.setToolTip(told)
         self.gains_line.setVisible(bool(told))
-        self._show_bill(made)
+        self.bill.show_build(made, workbench.catalog)
+        self.prices.show_tiers(found.tiers, made.layout.capacity_bytes, currency)
         workbench.show_sums(build_sums(made, numbers, currency))
         self.state_changed.emit(build_state(made, numbers))
         self._show_steps()
         self.kinds.show_choices(self.kinds.choices, kind_of(made.layout))
-
-    def _show_bill(self, made: Build) -> None:
-        numbers, currency = self._workbench.look.numbers, self._workbench.catalog.currency
-        rows = bill_rows(made, numbers, currency)
-        while len(self._bill_rows) < len(rows):
-            line = OneLine()
-            self._bill_rows.append(line)
-            self._bill_column.addWidget(line)
-        for number, line in enumerate(self._bill_rows):
-            line.setVisible(number < len(rows))
-            if number < len(rows):
-                name, whence, price = rows[number]
-                line.setText(f"{name} · {whence}" + (f" · {price}" if whence == "buy" else ""))
-                line.setToolTip(line.text())
-        instead = instead_of(made.layout, self._workbench.catalog)
-        self.bill_line.setText(bill_sentence(made, instead, numbers, currency))
 
     def _show_steps(self) -> None:
         if self.made is not None and self.chosen is not None:
@@ -366,4 +342,6 @@ def _build(
     made = build(chosen, catalog, shelf, shoot, camera)
     better = mended(made, catalog)
     gains = gains_of(made, catalog, shelf, shoot, camera) if camera else ()
-    return _Made(made, build(better, catalog, shelf, shoot, camera) if better else None, gains)
+    tiers = tiers_of(made, catalog, shelf, shoot, camera)
+    with_mend = build(better, catalog, shelf, shoot, camera) if better else None
+    return _Made(made, with_mend, tiers, gains)

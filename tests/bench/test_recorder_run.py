@@ -19,6 +19,7 @@ from vastcellar.bench.simulated_rig import RigFault, SimulatedRig
 from vastcellar.core.chain.chain import build_chain
 from vastcellar.core.chain.setup_parts import find_parts, heat_path
 from vastcellar.core.errors import DiskError
+from vastcellar.core.parts.units import free_bytes_on
 from vastcellar.core.recording.frame_sizes import FrameVariation
 from vastcellar.core.recording.recorder import (
     RecorderLoad,
@@ -347,3 +348,20 @@ def test_one_of_several_cameras_meeting_a_full_disk_ends_all_and_leaves_nothing(
     assert "the disk is full" in str(run.error)
     assert 0 < result.written_bytes <= 6e6
     assert not list(tmp_path.glob("vast-cellar-test-*"))
+
+
+@pytest.mark.parametrize("tag", ["K-11", "M-03"])
+@pytest.mark.parametrize("seed", [1, 2, 3])
+def test_a_rig_is_full_by_its_bytes_whatever_its_noise(catalog, shelf, tag, seed):
+    """A drive a little slower or faster than its model takes all that is free, and no block more:
+    a capacity proof on a rig once ended early where noise had cost it a second."""
+    unit = shelf.unit(tag)
+    free = int(free_bytes_on(catalog.drive_of(unit), unit))
+    load = RecorderLoad(400e6, Fraction(25), 1_100_000_000, 30_000)
+    rig = rig_of(catalog, shelf, tag, load, seed=seed)
+    rig.open()
+    block = 512 * 2**20
+    for start in range(0, free, block):
+        rig.write(min(block, free - start))
+    with pytest.raises(DiskError, match="full"):
+        rig.write(block)

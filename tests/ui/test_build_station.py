@@ -19,6 +19,7 @@ from vastcellar.services.build.chosen import Chosen
 from vastcellar.services.build.price_wording import tier_offers, tiers_sentence
 from vastcellar.services.build.progress import done_steps, keep_step, learned_steps
 from vastcellar.services.build.tiers import tiers_of
+from vastcellar.services.words.acceptance_wording import acceptance_words
 
 
 @pytest.fixture
@@ -324,7 +325,12 @@ def test_a_unit_is_refused_until_its_tests_are_made(app, station, qtbot):
     app.window.show_station("build")
     acceptance.refuse_button.click()
     qtbot.waitUntil(lambda: app.workbench.shelf.unit("K-08").state == "in doubt")
-    assert "Refused" in app.workbench.shelf.unit("K-08").note
+    decided = app.workbench.shelf.unit("K-08").acceptance
+    assert decided.duty == "edit storage" and not decided.is_in_service
+    cellar = app.window.station("cellar")
+    cellar.shelf.choose("K-08")
+    record = cellar.unit_line.text()
+    assert acceptance_words(decided) in record
     assert acceptance.answer.text().startswith("K-08: ") and acceptance.unit.currentText() == "K-08"
 
 

@@ -70,13 +70,24 @@ class SimulatedRig(OneAtATime):
         self.name = name
         self._at_s = starts_at_s
         self._index = 0
+        self._last_ability = 0.0
         self._skip_to(starts_at_s)
+        self._room_bytes = self._room(starts_at_s)
         self._written_bytes = 0
         self._next_stall_bytes = self._draw_stall()
         self._real_start_s = 0.0
         self._clock_start_s = starts_at_s
         self._stream_block_bytes = _LEAST_SIMULATED_BLOCK
         self._read_bytes_per_s = read_bytes_per_s
+
+    def _room(self, from_s: float) -> float:
+        """Return what the profile still writes until the drive is full; infinite where it isn't."""
+        last = self._profile.intervals[-1]
+        if last.ability_bytes_per_s > 0:
+            return math.inf
+        now = self._profile.intervals[self._index]
+        before = now.written_at_start_bytes + now.written_bytes_per_s * (from_s - now.start_s)
+        return self._profile.written_bytes - before
 
     def _draw(self) -> list[float]:
         factors: list[float] = np.exp(self._random.normal(0.0, self._noise, _NOISE_EVERY)).tolist()
@@ -118,13 +129,16 @@ class SimulatedRig(OneAtATime):
         intervals = self._profile.intervals
         while left > 0:
             self._skip_to(self._at_s)
-            rate = intervals[self._index].ability_bytes_per_s * share
-            if rate <= 0:
+            ability = intervals[self._index].ability_bytes_per_s
+            # Full is a matter of bytes: noise only makes a drive later or earlier than its model.
+            if self._written_bytes > self._room_bytes + 1 or not self._last_ability + ability:
                 raise DiskError(
                     "the simulated drive is full",
                     where=self.name,
                     mend="Choose a larger drive, or free some of it",
                 )
+            self._last_ability = ability or self._last_ability
+            rate = self._last_ability * share
             is_last = self._index + 1 == len(intervals)
             end_s = math.inf if is_last else intervals[self._index + 1].start_s
             step_s = min(left / rate, end_s - self._at_s)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import asdict, replace
+from datetime import date
 from typing import Any
 
 import click
@@ -10,9 +11,17 @@ import click
 from vastcellar.cli.printing import echo, print_json
 from vastcellar.cli.quantities import Quantity
 from vastcellar.cli.running import is_demo
+from vastcellar.core.parts.acceptance import DUTIES
 from vastcellar.core.parts.units import Unit, free_bytes_on
 from vastcellar.core.units import PLAIN, parse_size
+from vastcellar.services.build.acceptance import (
+    acceptance_steps,
+    acceptance_tests,
+    put_in_service,
+    refuse,
+)
 from vastcellar.services.proving.binding import identity_words, release, twins
+from vastcellar.services.words.acceptance_wording import acceptance_words
 from vastcellar.services.words.reach_wording import proof_word
 from vastcellar.services.workplace.own_units import UNIT_STATES, checked_unit
 from vastcellar.services.workplace.workplace import Shelf, Workplace, open_workplace, require_unit
@@ -120,6 +129,46 @@ def change(
         workplace.close()
 
 
+@unit.command()
+@click.argument("tag")
+@click.option("--duty", required=True, type=click.Choice(DUTIES), help="What it is to do.")
+@click.option("--unknown-seller", is_flag=True, help="Its capacity must be proved, too.")
+@click.option("--serve", "answer", flag_value="serve", help="Put it in service.")
+@click.option("--refuse", "answer", flag_value="refuse", help="Refuse it: it stands in doubt.")
+@_JSON
+def accept(
+    tag: str, duty: str, unknown_seller: bool, answer: str | None, as_json: bool
+) -> None:  # fmt: skip
+    """Say which tests the unit TAG has made for a duty; put it in service, or refuse it."""
+    workplace = open_workplace(demo=is_demo())
+    try:
+        shelf = workplace.shelf()
+        before = require_unit(shelf, tag)
+        asked = acceptance_tests(duty, is_seller_unknown=unknown_seller)
+        steps = acceptance_steps(asked, workplace, shelf, before, PLAIN)
+        after = before
+        if answer is not None:
+            decide = put_in_service if answer == "serve" else refuse
+            after = decide(before, duty, steps, date.today())
+            workplace.cellar.change_unit(before, after)
+    finally:
+        workplace.close()
+    said = acceptance_words(after.acceptance) if after.acceptance else ""
+    if as_json:
+        tests = [
+            {"kind": each.test.kind, "outcome": each.outcome, "run": each.run_id or None,
+             "simulated": each.is_simulated, "says": each.said, "mend": each.mend or None}
+            for each in steps
+        ]  # fmt: skip
+        print_json({"tag": tag, "duty": duty, "tests": tests, "state": after.state, "says": said})
+        return
+    for each in steps:
+        mend = f". To mend it: {each.mend}" if each.mend else ""
+        echo(f"{each.outcome}: {each.test.words}. {each.said}{mend}.")
+    if said:
+        echo(f"{tag}: {said}.")
+
+
 def _tell(workplace: Workplace, tag: str, word: str, *, as_json: bool) -> None:
     shelf = workplace.shelf()
     figures = _figures(workplace, shelf, require_unit(shelf, tag))
@@ -138,6 +187,8 @@ def _figures(workplace: Workplace, shelf: Shelf, each: Unit) -> dict[str, Any]:
     if drive:
         parts.append(f"{PLAIN.size(free_bytes_on(drive, each))} free")
     parts.append(proof_word(proof))
+    if each.acceptance:
+        parts.append(acceptance_words(each.acceptance))
     if each.device:
         parts.append(f"bound to {identity_words(each.device)}")
     return {
@@ -149,6 +200,7 @@ def _figures(workplace: Workplace, shelf: Shelf, each: Unit) -> dict[str, Any]:
         "state": each.state,
         "note": each.note,
         "device": asdict(each.device) if each.device else None,
+        "acceptance": asdict(each.acceptance) if each.acceptance else None,
         "newest_proof": proof.run_id if proof else None,
         "says": ", ".join(parts),
     }

@@ -62,7 +62,7 @@ _SECTIONS: dict[str, type[Any]] = {**CATALOG_SECTIONS, "units": Unit}
 # What a calibration found is kept with its runs: a file can't claim it.
 _OF_CALIBRATION: dict[str, tuple[str, ...]] = {
     "drives": ("typical",),
-    "units": ("fitted", "fitted_from", "is_fit_simulated", "fitted_at", "device"),
+    "units": ("fitted", "fitted_from", "is_fit_simulated", "fitted_at", "device", "acceptance"),
 }
 
 
@@ -138,7 +138,8 @@ def catalog_schema() -> dict[str, Any]:
     for name, fields in _OF_CALIBRATION.items():
         for field in fields:
             del definitions[_SECTIONS[name].__name__]["properties"][field]
-    definitions.pop("DeviceIdentity", None)  # only runs tell which device a unit is
+    for kind in ("DeviceIdentity", "Acceptance"):  # only runs tell of these
+        definitions.pop(kind, None)
     return {
         "$defs": definitions,
         "title": "CatalogInFile",

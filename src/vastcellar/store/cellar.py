@@ -17,6 +17,7 @@ from vastcellar.core.chain.measured_stages import StageMeasurement
 from vastcellar.core.errors import BadValueError, CellarError, UnknownPartError, VastCellarError
 from vastcellar.core.parts.identity import DeviceIdentity
 from vastcellar.core.parts.units import Unit
+from vastcellar.store.acceptance_record import acceptance_as_json, acceptance_from_json
 from vastcellar.store.calibration_record import CalibrationRecord, fit_as_json, fit_from_json
 from vastcellar.store.cellar_file import (
     DAMAGE,
@@ -31,7 +32,8 @@ from vastcellar.store.tables import CalibrationRow, RunRow, StageMeasurementRow,
 
 T = TypeVar("T")
 # What the user says of a unit; the rest follows from its runs.
-_STATED = ("drive_key", "enclosure_key", "written_bytes", "used_bytes", "state", "note")
+_STATED = ("drive_key", "enclosure_key", "written_bytes", "used_bytes", "state", "note",
+           "acceptance")  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -353,7 +355,8 @@ def _require_unit(session: Session, tag: str) -> UnitRow:
 
 
 def _stated(unit: Unit) -> dict[str, Any]:
-    return {each.name: getattr(unit, each.name) for each in fields(Unit) if each.name in _STATED}
+    stated = {each.name: getattr(unit, each.name) for each in fields(Unit) if each.name in _STATED}
+    return {**stated, "acceptance": acceptance_as_json(unit.acceptance)}
 
 
 def _run(row: Any) -> RunRecord:
@@ -388,4 +391,5 @@ def _unit(row: UnitRow, calibration: CalibrationRecord | None) -> Unit:
         is_fit_simulated=bool(fit and calibration and calibration.is_simulated),
         fitted_at=calibration.made_at if fit and calibration else None,
         device=DeviceIdentity(**row.device) if row.device else None,
+        acceptance=acceptance_from_json(row.acceptance),
     )

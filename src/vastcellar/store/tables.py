@@ -32,6 +32,8 @@ class UnitRow(Base):
     note: Mapped[str] = mapped_column(Text, default="")
     device: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True), default=None)
     """What it is bound to: model, serial, size_bytes, file_system_uuid."""
+    acceptance: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True), default=None)
+    """The newest decision on its duty, with the runs that are its baseline."""
     runs: Mapped[list[RunRow]] = relationship(back_populates="unit")
 
 

@@ -6,17 +6,19 @@ from datetime import UTC, date, datetime, timedelta
 import pytest
 
 from vastcellar.core.errors import BadValueError
+from vastcellar.core.parts.acceptance import DUTIES, Acceptance
 from vastcellar.core.parts.identity import DeviceIdentity
 from vastcellar.core.units import PLAIN
 from vastcellar.services.build.acceptance import (
-    DUTIES,
     Outcome,
     acceptance_steps,
     acceptance_tests,
+    mend_of,
     put_in_service,
     refuse,
     waiting,
 )
+from vastcellar.services.words.acceptance_wording import acceptance_words
 from vastcellar.services.workplace.workplace import Shelf, open_workplace
 from vastcellar.store.run_record import RunRecord
 
@@ -83,9 +85,9 @@ def test_a_unit_goes_into_service_with_its_runs_as_the_baseline(own, unit):
     assert "400.0 MB/s, 100 GB" in steps[0].said and steps[0].run_id == 3
     served = put_in_service(replace(unit, state="in doubt"), "working drive", steps, TODAY)
     assert served.state == "ready"
-    assert served.note == "In service 2026-11-27 as working drive, baseline: run 3, 5"
-    again = put_in_service(served, "working drive", steps, TODAY)
-    assert again.note.count("In service") == 2, "what was noted before is never lost"
+    assert served.acceptance.baseline_run_ids == (3, 5) and served.note == ""
+    words = acceptance_words(served.acceptance)
+    assert words == "in service since 2026-11-27 as working drive, baseline: run 3, 5"
 
 
 @pytest.mark.parametrize(
@@ -104,7 +106,10 @@ def test_what_failed_keeps_it_out_and_is_the_reason(own, unit, kind, duty, is_se
         put_in_service(unit, duty, [failed], TODAY)
     refused = refuse(unit, duty, steps, TODAY)
     assert refused.state == "in doubt"
-    assert refused.note == f"Refused 2026-11-27 as {duty}: {failed.said}"
+    assert refused.acceptance.reasons == (failed.said,)
+    assert refused.acceptance.mends == (failed.mend,) and failed.mend
+    words = acceptance_words(refused.acceptance)
+    assert words == f"refused 2026-11-27 as {duty}: {failed.said}; to mend it: {failed.mend}"
     later = steps_of(own, unit, run(7, kind, wrong=1), run(8, kind),
                      duty=duty, is_seller_unknown=is_seller_unknown)  # fmt: skip
     assert next(step for step in later if step.test.kind == kind).outcome is Outcome.MADE
@@ -134,7 +139,7 @@ def test_a_rigs_baseline_says_for_ever_that_it_was_simulated(workplace, unit):
     steps = steps_of(workplace, unit, *runs)
     assert not waiting(steps) and all("simulated" in step.said for step in steps)
     served = put_in_service(unit, "working drive", steps, TODAY)
-    assert served.note.endswith("baseline: run 3 (simulated), 5 (simulated)")
+    assert acceptance_words(served.acceptance).endswith("run 3 (simulated), 5 (simulated)")
 
 
 def test_one_that_was_cut_short_after_it_failed_still_failed(own, unit):
@@ -144,8 +149,50 @@ def test_one_that_was_cut_short_after_it_failed_still_failed(own, unit):
 
 
 def test_a_decision_against_a_unit_needs_no_failed_test(own, unit):
-    """Refused by hand: the note says that no test failed, and keeps what stood there."""
+    """Refused by hand: it says that no test failed, and the note stays as it stood."""
     refused = refuse(replace(unit, note="loose plug"), "edit storage", (), TODAY)
-    assert refused.note == (
-        "loose plug; Refused 2026-11-27 as edit storage: by decision, no test failed"
+    assert refused.note == "loose plug"
+    assert acceptance_words(refused.acceptance) == (
+        "refused 2026-11-27 as edit storage: by decision, no test failed"
     )
+
+
+@pytest.mark.parametrize(
+    ("causes", "word"),
+    [(["thermal"], "fins"), (["cache"], "emptied"), (["link"], "faster port"),
+     (["inconsistent"], "give this sample back"), (["cache", "thermal"], "fins"),
+     (["cannot_tell"], "lighter format"), ([], "lighter format")],
+)  # fmt: skip
+def test_lost_frames_are_mended_by_what_caused_them(causes, word):
+    """Heat by a cooler case, a full cache by another drive; where nobody can tell, by less."""
+    assert word in mend_of("recorder", {"diagnosis": {"causes": causes}})
+    assert mend_of("recorder", {"diagnosis": None}) == mend_of("recorder", {})
+
+
+def test_the_decision_comes_back_from_the_cellar_as_it_was_made(own, unit):
+    """Kept and read again in a cellar of its own: every field; another window's note stays."""
+    kept = replace(unit, device=None)
+    own.cellar.add_unit(kept)
+    served = put_in_service(kept, "working drive",
+                            steps_of(own, unit, run(3), run(5, "offload")), TODAY)  # fmt: skip
+    own.cellar.change_unit(kept, replace(kept, note="seen by another window"))
+    own.cellar.change_unit(kept, served)
+    (found,) = own.cellar.units()
+    assert found.acceptance == served.acceptance
+    assert found.note == "seen by another window"
+    refused = refuse(found, "working drive", steps_of(own, unit, run(7, wrong=1)), TODAY)
+    own.cellar.change_unit(found, refused)
+    assert own.cellar.units()[0].acceptance == refused.acceptance
+
+
+@pytest.mark.parametrize(
+    "changes",
+    [{"duty": "paperweight"}, {"is_in_service": True, "baseline_run_ids": ()},
+     {"is_in_service": True, "reasons": ("a block came back wrong",)}],
+    ids=["no duty", "no baseline", "with a failure"],
+)  # fmt: skip
+def test_no_unit_is_in_service_by_nothing(changes):
+    """An unknown duty, no run, or one that failed: such a decision can't be made."""
+    good = Acceptance(TODAY, "working drive", is_in_service=True, baseline_run_ids=(3,))
+    with pytest.raises(BadValueError):
+        replace(good, **changes)

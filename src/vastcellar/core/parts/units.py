@@ -7,6 +7,7 @@ from datetime import datetime
 
 from vastcellar.core.checks import require_not_negative
 from vastcellar.core.errors import BadValueError
+from vastcellar.core.parts.acceptance import Acceptance
 from vastcellar.core.parts.identity import DeviceIdentity
 from vastcellar.core.parts.parts import Drive, WriteBehaviour
 
@@ -34,6 +35,8 @@ class Unit:
     fitted_at: datetime | None = None
     device: DeviceIdentity | None = None
     """The device that it was bound to at its first real run; None before."""
+    acceptance: Acceptance | None = None
+    """The newest decision on its duty; None before there was one."""
 
     def __post_init__(self) -> None:
         where = f"unit {self.tag!r}"

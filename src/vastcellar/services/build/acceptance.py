@@ -2,22 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 from enum import StrEnum
 from typing import Any
 
+from vastcellar.core.diagnosis.causes import Cause
 from vastcellar.core.errors import BadValueError
+from vastcellar.core.parts.acceptance import DUTIES, Acceptance
 from vastcellar.core.parts.units import Unit
 from vastcellar.core.units import NumberFormat
 from vastcellar.services.runs.doubt import run_doubt
+from vastcellar.services.runs.failing import has_failed
 from vastcellar.services.runs.run_rows import run_rows
 from vastcellar.services.workplace.run_records import RECORDER, run_conditions
 from vastcellar.services.workplace.workplace import Shelf, Workplace
 from vastcellar.store.run_record import RunRecord
-
-DUTIES = ("recorder media", "working drive", "edit storage")
 
 
 class Outcome(StrEnum):
@@ -46,6 +47,8 @@ class AcceptanceStep:
     run_id: int = 0
     """0 where it is open."""
     is_simulated: bool = False
+    mend: str = ""
+    """What would mend a failed one."""
 
 
 _CAPACITY = AcceptanceTest("capacity", "Capacity proof: does it hold what it says?")
@@ -59,18 +62,29 @@ _BY_DUTY = {
     ),
     "edit storage": (AcceptanceTest("edit", "Edit test, with the streams of the timeline"),),
 }
-_FAILED_BY: dict[str, Callable[[dict[str, Any]], bool]] = {
-    RECORDER: lambda figures: bool(figures["frames_dropped"]),
-    "capacity": lambda figures: _came_back_wrong(figures["read"]),
-    "write": lambda figures: _came_back_wrong(figures["read"]),
-    "offload": lambda figures: bool(figures["different"]),
-    "edit": lambda figures: figures["most_streams"] < figures["plan"]["streams"],
+_ELSEWHERE = "by another cable, port and case; if it stays, the drive itself is broken"
+_MENDS = {
+    "capacity": "nothing mends a false capacity: give it back",
+    "write": f"write and read it again {_ELSEWHERE}",
+    "offload": f"copy again {_ELSEWHERE}",
+    "edit": "fewer streams, proxies, or a faster way to it: Match shows what limits",
 }
-"""The only thing about each that is wrong whatever was asked."""
+_MENDS_BY_CAUSE = {
+    Cause.THERMAL: "a pad that touches, a case with fins or a fan: Build shows what each gains",
+    Cause.CACHE: "a shorter take on an emptied drive, or one that writes faster past its cache",
+    Cause.LINK: "a faster port, cable or case: Match shows what limits",
+    Cause.INCONSISTENT: "nothing: give this sample back",
+}
+_ANY_DROPPED = "a lighter format or a faster drive: Prove shows what slowed it"
 
 
-def _came_back_wrong(read: dict[str, Any] | None) -> bool:
-    return read is not None and bool(read["wrong_blocks"])
+def mend_of(kind: str, figures: dict[str, Any]) -> str:
+    """Return what would mend a failed test of *kind*, by what its own figures say of the cause."""
+    if kind != RECORDER:
+        return _MENDS[kind]
+    causes = (figures.get("diagnosis") or {}).get("causes") or ()
+    known = (mend for cause, mend in _MENDS_BY_CAUSE.items() if cause in causes)
+    return next(known, _ANY_DROPPED)
 
 
 def acceptance_tests(duty: str, *, is_seller_unknown: bool) -> tuple[AcceptanceTest, ...]:
@@ -107,10 +121,11 @@ def _step(
     newest = max(answers, key=lambda run: (run.measured_at, run.run_id), default=None)
     if newest is None:
         return AcceptanceStep(test, Outcome.OPEN, Outcome.OPEN.value)
-    has_failed = _FAILED_BY[test.kind](newest.figures)
-    outcome = Outcome.FAILED if has_failed else Outcome.MADE
+    is_failed = has_failed(test.kind, newest.figures)
+    outcome = Outcome.FAILED if is_failed else Outcome.MADE
     said = _said(newest, fmt, workplace.rig_word)
-    return AcceptanceStep(test, outcome, said, newest.run_id, newest.is_simulated)
+    mend = mend_of(test.kind, newest.figures) if is_failed else ""
+    return AcceptanceStep(test, outcome, said, newest.run_id, newest.is_simulated, mend)
 
 
 def _answers(
@@ -125,7 +140,7 @@ def _answers(
         return False
     if run_doubt(unit, run_conditions(run, workplace.catalog)):
         return False
-    return run.is_complete or _FAILED_BY[run.kind](run.figures)
+    return run.is_complete or has_failed(run.kind, run.figures)
 
 
 def _said(run: RunRecord, fmt: NumberFormat, rig_word: str) -> str:
@@ -155,21 +170,27 @@ def put_in_service(unit: Unit, duty: str, steps: Sequence[AcceptanceStep], today
             where=f"unit {unit.tag}",
             mend="Make the test in Prove, or refuse the unit",
         )
-    # A rig's runs stand for a drive in a demo, and are told as what they are for ever.
-    runs = ", ".join(
-        f"{each.run_id}{' (simulated)' if each.is_simulated else ''}" for each in steps
+    made = Acceptance(
+        today,
+        duty,
+        is_in_service=True,
+        baseline_run_ids=tuple(each.run_id for each in steps),
+        simulated_run_ids=tuple(each.run_id for each in steps if each.is_simulated),
     )
-    said = f"In service {today.isoformat()} as {duty}, baseline: run {runs}"
-    return replace(unit, state="ready", note=_with(unit.note, said))
+    return replace(unit, state="ready", acceptance=made)
 
 
 def refuse(unit: Unit, duty: str, steps: Sequence[AcceptanceStep], today: date) -> Unit:
-    """Return *unit* refused for *duty*, with what failed as the reason: in doubt until then."""
-    reasons = [each.said for each in steps if each.outcome is Outcome.FAILED]
-    why = "; ".join(reasons) or "by decision, no test failed"
-    said = f"Refused {today.isoformat()} as {duty}: {why}"
-    return replace(unit, state="in doubt", note=_with(unit.note, said))
+    """Return *unit* refused for *duty*: what failed is the reason, with what would mend it.
 
-
-def _with(note: str, said: str) -> str:
-    return f"{note.strip()}; {said}" if note.strip() else said
+    It stands in doubt until another decision.
+    """
+    failed = [each for each in steps if each.outcome is Outcome.FAILED]
+    made = Acceptance(
+        today,
+        duty,
+        is_in_service=False,
+        reasons=tuple(each.said for each in failed),
+        mends=tuple(each.mend for each in failed),
+    )
+    return replace(unit, state="in doubt", acceptance=made)

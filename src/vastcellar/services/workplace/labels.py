@@ -70,6 +70,12 @@ def label_size(key: str) -> LabelSize:
     )
 
 
+def _own_duty(unit: Unit) -> str:
+    """What it went into service for; "" before, and for one that was refused."""
+    decided = unit.acceptance
+    return decided.duty if decided is not None and decided.is_in_service else ""
+
+
 def label_of(
     unit: Unit, catalog: Catalog, fmt: NumberFormat, *, file_system: str = "", duty: str = ""
 ) -> Label:
@@ -88,7 +94,7 @@ def label_of(
         tag=unit.tag,
         capacity=fmt.size(drive.capacity_bytes) if drive else "",
         file_system=file_system.strip(),
-        duty=duty.strip(),
+        duty=duty.strip() or _own_duty(unit),
         code=code_of(unit.tag),
     )
 

@@ -63,8 +63,8 @@ class Workbench(QObject):
     trouble = Signal(object)
     station_asked = Signal(str)
     """Another station is the next step: its key."""
-    test_asked = Signal(str)
-    """A kind of test is what comes next; Prove must be open by then."""
+    tests_asked = Signal(object)
+    """TestsAsked: what a duty asks of a unit comes next; Prove must be open by then."""
     measure_asked = Signal()
     """A plugged-in device is to be measured: ``to_measure``."""
     unit_made = Signal(object)

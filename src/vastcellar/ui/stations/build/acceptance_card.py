@@ -8,9 +8,9 @@ from datetime import date
 from PySide6.QtWidgets import QCheckBox, QPushButton, QVBoxLayout, QWidget
 
 from vastcellar.core.errors import VastCellarError
+from vastcellar.core.parts.acceptance import DUTIES
 from vastcellar.core.parts.units import Unit
 from vastcellar.services.build.acceptance import (
-    DUTIES,
     AcceptanceStep,
     AcceptanceTest,
     Outcome,
@@ -20,6 +20,8 @@ from vastcellar.services.build.acceptance import (
     refuse,
     waiting,
 )
+from vastcellar.services.proving.duty_set import TestsAsked
+from vastcellar.services.words.acceptance_wording import acceptance_words
 from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.widgets.cards import card, label, row
 from vastcellar.ui.widgets.inputs import Choice
@@ -101,15 +103,18 @@ class AcceptanceCard(QWidget):
         for number, step in enumerate(steps):
             failed = "failed: " if step.outcome is Outcome.FAILED else ""
             lines[number] += f" · {failed}{step.said}"
+            if step.mend:
+                lines[number] += f". To mend it: {step.mend}"
         self.tests.setText("\n".join(lines))
         self.serve_button.setEnabled(bool(steps) and not waiting(steps))
         self.refuse_button.setEnabled(bool(steps))
 
     def _go_to_prove(self) -> None:
-        """Open Prove at the first test that isn't made, or has to be made again."""
-        first = (*(step.test for step in waiting(self.steps)), *self._asked)[0]
+        """Open Prove with the tests that aren't made, or have to be made again, as one set."""
+        tests = [step.test for step in waiting(self.steps)] or self._asked
+        kinds = tuple(each.kind for each in tests)
         self._workbench.station_asked.emit("prove")
-        self._workbench.test_asked.emit(first.kind)
+        self._workbench.tests_asked.emit(TestsAsked(self._tag, self.duty.currentText(), kinds))
 
     def _decide(self, decide: _Decision) -> None:
         """Put the unit in service or refuse it: its state and note say so from now on."""
@@ -123,4 +128,5 @@ class AcceptanceCard(QWidget):
         except VastCellarError as error:
             self.answer.setText(str(error))
             return
-        self.answer.setText(f"{unit.tag}: {decided.note}")
+        if decided.acceptance is not None:
+            self.answer.setText(f"{unit.tag}: {acceptance_words(decided.acceptance)}.")

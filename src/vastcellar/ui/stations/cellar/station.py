@@ -20,6 +20,7 @@ from vastcellar.core.parts.units import Unit, free_bytes_on
 from vastcellar.services.proving.binding import identity_words, twins
 from vastcellar.services.runs.calibration_wording import calibration_words
 from vastcellar.services.runs.run_rows import RUN_HEADERS, run_rows
+from vastcellar.services.words.acceptance_wording import acceptance_words
 from vastcellar.services.workplace.exports import save_bytes
 from vastcellar.services.workplace.labels import label_of, label_size
 from vastcellar.ui.models.text_table import TextTable
@@ -238,6 +239,8 @@ class CellarStation(QWidget):
                     "rated endurance written"
                 )
         facts.append(unit.state)
+        if unit.acceptance is not None:
+            facts.append(acceptance_words(unit.acceptance))
         if calibrated:
             facts.append(calibrated)
         if unit.device is not None:

@@ -30,6 +30,7 @@ from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.stations.plugged_row import PluggedRow
 from vastcellar.ui.stations.prove.after_run import AfterRun
 from vastcellar.ui.stations.prove.binding_card import BindingCard
+from vastcellar.ui.stations.prove.duty_set_card import DutySetCard
 from vastcellar.ui.stations.prove.hands_card import HandsCard
 from vastcellar.ui.stations.prove.keep_card import KeepCard
 from vastcellar.ui.stations.prove.plan_form import PlanForm
@@ -52,6 +53,7 @@ class MeasurePage(QWidget):
         self.subtitle = label(kind="soft")
         self.verdict = VerdictLine(look)
         self.form = PlanForm(workbench)
+        self.duty_set = DutySetCard(workbench, jobs, self.form)
         self.hands = HandsCard()
         self.binding = BindingCard()
         self.keep_card = KeepCard()
@@ -82,6 +84,7 @@ class MeasurePage(QWidget):
         layout.addLayout(row(self.title, self.subtitle, spacing=14))
         layout.addWidget(self.verdict)
         layout.addWidget(self.form)
+        layout.addWidget(self.duty_set)
         layout.addWidget(self.hands)
         layout.addWidget(self.binding)
         layout.addWidget(self.keep_card)
@@ -99,7 +102,8 @@ class MeasurePage(QWidget):
         self.calibrate_button.clicked.connect(self._calibrate)
         workbench.calibrated.connect(self._on_calibrated)
         workbench.measure_asked.connect(self._take_device)
-        workbench.test_asked.connect(self.form.choose)
+        workbench.tests_asked.connect(self.duty_set.ask)
+        self.duty_set.next_asked.connect(self.start)
         self.form.target.changed.connect(self._show_subject)
         self._after.refused.connect(self.form.say)
         self._after.kept.connect(self._on_kept)

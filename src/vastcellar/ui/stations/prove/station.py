@@ -33,7 +33,7 @@ class ProveStation(QWidget):
         group.idToggled.connect(self._on_tab)
         for page in (self.measure, self.compare, self.replay):
             self._pages.addWidget(page)
-        for asked in (workbench.measure_asked, workbench.test_asked):
+        for asked in (workbench.measure_asked, workbench.tests_asked):
             asked.connect(self.tabs[0].click)  # whatever was compared here before
         layout = QVBoxLayout(self)
         layout.setContentsMargins(18, 8, 18, 10)

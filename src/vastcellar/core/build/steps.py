@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from vastcellar.core.build.checks import mirror_bytes_per_s
+from vastcellar.core.build.cooling import BURNS_C, TOUCHED_C, USUAL_ROOM_C, cooling_s
 from vastcellar.core.build.kinds import BuildKind, kind_of
 from vastcellar.core.build.layout import Layout
 from vastcellar.core.build.printed import IN_THE_SUN_C, MOUNT_PARTS, plastic_for, printed_mount
@@ -36,6 +37,8 @@ class Step:
     """How long it usually takes, until one's own times say more (typical)."""
     can_undo: bool = True
     cautions: tuple[Caution, ...] = ()
+    wait_s: float = 0.0
+    """What has to pass before it counts as done; 0 for a step that waits for nothing."""
 
 
 def screws_of(layout: Layout) -> int:
@@ -44,7 +47,9 @@ def screws_of(layout: Layout) -> int:
     return sum(each.count for each in inside.screws) * layout.enclosure.bays if inside else 0
 
 
-def steps_of(layout: Layout, case_c: float | None = None) -> tuple[Step, ...]:
+def steps_of(
+    layout: Layout, case_c: float | None = None, room_c: float = USUAL_ROOM_C
+) -> tuple[Step, ...]:
     """Return the steps of *layout*, in their order; *case_c* is how hot its case gets, if known."""
     kind, screws = kind_of(layout), screws_of(layout)
     steps = _print(layout, case_c) if kind is BuildKind.MAGAZINE else []
@@ -66,6 +71,9 @@ def steps_of(layout: Layout, case_c: float | None = None) -> tuple[Step, ...]:
         steps.append(_mirror_it(layout))
     felt = said("feel it" if layout.is_module else "feel the disk")
     steps.append(Step("warm", felt, 2.0, cautions=(Caution.HOT,)))
+    if wait_s := cooling_s(layout, case_c, room_c):
+        told = said("let it cool", case_c=BURNS_C if case_c is None else case_c, below_c=TOUCHED_C)
+        steps.append(Step("cool", told, wait_s / 60, wait_s=wait_s))
     steps.append(Step("label", said("label it"), 1.0))
     return tuple(steps)
 

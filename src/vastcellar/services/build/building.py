@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 from vastcellar.core.build.bill import Bill
 from vastcellar.core.build.checks import check, worst
-from vastcellar.core.build.kinds import BuildKind, kind_of
+from vastcellar.core.build.cooling import USUAL_ROOM_C
 from vastcellar.core.build.layout import Layout
 from vastcellar.core.build.stack_path import StackPath, as_laid_out, stack_path
 from vastcellar.core.build.steps import Step, steps_of
@@ -80,8 +80,8 @@ def build(
     path = stack_path(layout)
     run = judgement.run if judgement else None
     heat = stack_heat(path, run) if path is not None and run is not None else None
-    is_magazine = kind_of(layout) is BuildKind.MAGAZINE  # only its mount asks for the case
-    case_c = hottest_case_c(run) if run is not None and is_magazine else None
+    case_c = hottest_case_c(run) if run is not None else None
+    room_c = shoot.ambient_c if shoot is not None else USUAL_ROOM_C
     return Build(
         chosen=chosen,
         layout=layout,
@@ -91,7 +91,7 @@ def build(
         heat=heat,
         judgement=judgement,
         bill=bill_of(layout, chosen, catalog, judgement.chain if judgement else None, case_c),
-        steps=steps_of(layout, case_c),
+        steps=steps_of(layout, case_c, room_c),
         fitting_pads=_fitting_pads(layout, catalog),
     )
 

@@ -89,6 +89,7 @@ FIT_SENTENCES = {
     "plug in": "Plug it in: is it seen, at the link that it should have?",
     "feel it": "Write for two minutes, then feel the case: warm is right, the chips' heat gets out",
     "feel the disk": "Write for two minutes, then feel the case: hand-warm and quiet is right",
+    "let it cool": "Unplug it and let it cool from up to {case_c} to below {below_c}",
     "label it": "Put the label on: its tag, its capacity",
     "written by all of them": "written by all of them: {writers}",
     "splits files": "clips are split at {limit_bytes}",

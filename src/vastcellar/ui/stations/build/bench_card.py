@@ -2,15 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
+from datetime import datetime
+from pathlib import Path
+
 from PySide6.QtCore import QElapsedTimer, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QPainter
+from PySide6.QtGui import QIcon, QImageReader, QPainter, QPixmap
 from PySide6.QtWidgets import QCheckBox, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from vastcellar.core.build.steps import Step, minutes_of
 from vastcellar.services.build.wording import ALWAYS, CAUTION_WORDS, step_words
 from vastcellar.ui.look import Look, font
+from vastcellar.ui.stations.build.step_clock import StepClock
 from vastcellar.ui.widgets.cards import card, label, row
 from vastcellar.ui.widgets.picture import Picture
+
+_PHOTO_PX = 56
 
 
 class StepBar(Picture):
@@ -47,11 +54,17 @@ class BenchCard(QWidget):
     ticked = Signal(str, bool, float)
     """Key of a step, whether it is done, and minutes since the one before it; 0 where unknown."""
     print_asked = Signal()
+    clock_started = Signal(str, object)
+    """Key of a step, and when its clock ends."""
+    photo_asked = Signal(str)
+    """Key of the step that a photo belongs to."""
 
     def __init__(self, look: Look) -> None:
         super().__init__()
         self._look = look
         self.boxes: dict[str, QCheckBox] = {}
+        self.clocks: dict[str, StepClock] = {}
+        self.photo_buttons: dict[str, QPushButton] = {}
         self._final: set[str] = set()
         self._asked_for = ""
         self._since = QElapsedTimer()
@@ -75,13 +88,21 @@ class BenchCard(QWidget):
         inside.addWidget(label(ALWAYS, "soft"))
         layout.addWidget(frame, 1)
 
-    def show_steps(self, steps: tuple[Step, ...], done: frozenset[str]) -> None:
-        """Show *steps*, with those *done* ticked."""
+    def show_steps(
+        self,
+        steps: tuple[Step, ...],
+        done: frozenset[str],
+        clocks: Mapping[str, datetime] | None = None,
+        photos: Mapping[str, Sequence[Path]] | None = None,
+    ) -> None:
+        """Show *steps*, with those *done* ticked, *clocks* that were started, and *photos*."""
         page = QWidget()
         page.setObjectName("inside")
         column = QVBoxLayout(page)
         column.setSpacing(9)
         self.boxes.clear()
+        self.clocks.clear()
+        self.photo_buttons.clear()
         self._final = {step.key for step in steps if not step.can_undo}
         numbers = self._look.numbers
         for number, step in enumerate(steps, 1):
@@ -94,6 +115,13 @@ class BenchCard(QWidget):
             text = label(step_words(step, numbers), "step", wraps=True)
             line = row(box, text, spacing=8, stretch_last=True)
             line.setAlignment(box, Qt.AlignmentFlag.AlignTop)
+            if step.wait_s:
+                ends = (clocks or {}).get(step.key)
+                clock = StepClock(step.wait_s, ends, numbers)
+                clock.started.connect(lambda at, key=step.key: self.clock_started.emit(key, at))
+                self.clocks[step.key] = clock
+                line.addWidget(clock)
+            line.addWidget(self._photo(step, (photos or {}).get(step.key, ())))
             minutes = label(f"{numbers.number(step.minutes)} min", "soft")
             line.addWidget(minutes)
             column.addLayout(line)
@@ -110,6 +138,27 @@ class BenchCard(QWidget):
             f"{len(steps)} steps, about {numbers.duration(round(minutes_of(steps)) * 60)}"
             + (f"; {final} can't be undone" if final else "")
         )
+
+    def _photo(self, step: Step, kept: Sequence[Path]) -> QPushButton:
+        """Return the button that adds a photo; the newest one stands on it."""
+        button = QPushButton("Photo …" if not kept else "")
+        button.setAccessibleName("Photo of this step")
+        button.setToolTip("A photo from a file stays with this step")
+        if kept:
+            reader = QImageReader(str(kept[-1]))
+            reader.setAutoTransform(True)  # as the camera was held
+            picture = reader.read()
+            if picture.isNull():
+                button.setText("Photo can't be shown")
+            else:
+                small = picture.scaled(_PHOTO_PX, _PHOTO_PX, Qt.AspectRatioMode.KeepAspectRatio,
+                                       Qt.TransformationMode.SmoothTransformation)  # fmt: skip
+                button.setIcon(QIcon(QPixmap.fromImage(small)))
+                button.setIconSize(small.size())
+            button.setToolTip(f"{len(kept)} kept with this step; click to add another")
+        button.clicked.connect(lambda: self.photo_asked.emit(step.key))
+        self.photo_buttons[step.key] = button
+        return button
 
     def _on_tick(self, key: str, is_on: bool) -> None:
         if is_on and key in self._final and self._asked_for != key:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from datetime import datetime
 from functools import partial
 from pathlib import Path
 
@@ -25,7 +26,14 @@ from vastcellar.services.build.billing import instead_of
 from vastcellar.services.build.build_sums import build_sums
 from vastcellar.services.build.building import Build, build, mended
 from vastcellar.services.build.chosen import Chosen, first_choice
-from vastcellar.services.build.progress import done_steps, keep_step, learned_steps
+from vastcellar.services.build.photos import keep_photo, photos_of
+from vastcellar.services.build.progress import (
+    done_steps,
+    keep_step,
+    learned_steps,
+    start_clock,
+    started_clock,
+)
 from vastcellar.services.build.tiers import Tiers, tiers_of
 from vastcellar.services.build.variants import Gain, KindChoice, gains_of, kinds_for
 from vastcellar.services.build.wording import (
@@ -167,6 +175,8 @@ class BuildStation(QWidget):
         self.stack.asked.connect(self._on_figure)
         self.bench.ticked.connect(self._on_tick)
         self.bench.print_asked.connect(self._ask_where)
+        self.bench.clock_started.connect(self._on_clock)
+        self.bench.photo_asked.connect(self._ask_photo)
         self.bill.save_asked.connect(self._ask_bill)
         self._builder.done.connect(self._on_built)
         self._builder.failed.connect(self._on_failed)
@@ -271,7 +281,14 @@ class BuildStation(QWidget):
         if self.made is not None and self.chosen is not None:
             places = self._workbench.workplace.folders
             done = done_steps(self.chosen, places)
-            self.bench.show_steps(learned_steps(self.made.steps, places), done)
+            steps = learned_steps(self.made.steps, places)
+            clocks = {
+                step.key: ends
+                for step in steps
+                if step.wait_s and (ends := started_clock(self.chosen, step.key, places))
+            }
+            photos = {step.key: photos_of(self.chosen, step.key, places) for step in steps}
+            self.bench.show_steps(steps, done, clocks, photos)
 
     def _on_kinds(self, choices: tuple[KindChoice, ...]) -> None:
         kind = kind_of(self.made.layout) if self.made is not None else None
@@ -287,6 +304,32 @@ class BuildStation(QWidget):
             self._say(error)
         done = {step for step, box in self.bench.boxes.items() if box.isChecked()}
         self.bench.bar.show_steps(self.made.steps, frozenset(done))
+
+    def _on_clock(self, key: str, ends: datetime) -> None:
+        if self.chosen is None:
+            return
+        try:
+            start_clock(self.chosen, key, ends, self._workbench.workplace.folders)
+        except VastCellarError as error:
+            self._say(error)
+
+    def _ask_photo(self, key: str) -> None:
+        kinds = "Photos (*.jpg *.jpeg *.png)"
+        name, _ = QFileDialog.getOpenFileName(self, "A photo of this step", "", kinds)
+        if name:
+            self.add_photo(key, Path(name))
+
+    def add_photo(self, key: str, source: Path) -> None:
+        """Keep a copy of *source* with the step *key*."""
+        if self.chosen is None:
+            return
+        try:
+            keep_photo(self.chosen, key, source, self._workbench.workplace.folders)
+        except VastCellarError as error:
+            self._say(error)
+            return
+        self._say(None)
+        self._show_steps()
 
     def _ask_where(self) -> None:
         title = "Print the bench card"

@@ -18,7 +18,7 @@ from vastcellar.core.verdict.judgement import judge_take
 from vastcellar.data import data_path
 from vastcellar.services.words.part_wording import cable_details, drive_details, enclosure_details
 from vastcellar.services.workplace.own_catalog import import_parts, save_own
-from vastcellar.store.catalog_files import catalog_schema
+from vastcellar.store.catalog_files import catalog_schema, load_catalog
 from vastcellar.store.part_csv import read_parts
 
 HEADER = (
@@ -175,3 +175,26 @@ def test_own_parts_are_written_with_the_fields_that_the_schema_knows(tmp_path, c
     (written,) = json.loads((places.catalog_folder / "own.json").read_text())["drives"]
     known = catalog_schema()["$defs"]["Drive"]["properties"]
     assert set(written) == set(known)
+
+
+@pytest.mark.parametrize(
+    ("section", "changes", "says"),
+    [
+        ("enclosures", {"bays": 2}, "List it among the stores"),
+        ("stores", {"bays": 1}, "List it among the enclosures"),
+        ("stores", {"bays": 3}, "3 bays can't be mirrored in pairs"),
+        ("stores", {"bays": 0}, "bays is 0"),
+        ("stores", {"bays": 2, "key": "drumlin-fin"}, "both an enclosure and a store"),
+    ],
+)
+def test_a_store_is_no_case_for_one_drive(tmp_path, section, changes, says):
+    """Two bays among the cases, one among the stores, an odd number: nothing is taken over."""
+    row = {"key": "own-box", "name": "Own box", "host_modes": ["eth-1g"],
+           "slot_protocols": ["sata"], "price": 100, "forms": ["3.5"], "kind": "nas",
+           "case": {"heat_capacity_j_per_k": 900, "drive_to_case_k_per_w": 2,
+                    "case_to_room_k_per_w": 1}, **changes}  # fmt: skip
+    path = tmp_path / "own.json"
+    path.write_text(json.dumps({"format": "vast-cellar/catalog", "version": 1, section: [row]}))
+    with pytest.raises(BadFileError) as told:
+        load_catalog([path])
+    assert says in str(told.value)

@@ -178,6 +178,7 @@ def load_catalog(extra: Iterable[Path] = ()) -> Catalog:
             _require_known_modes(merged, path)
             _require_possible_presets(merged, path)
             _require_possible_bridges(merged, path)
+            _require_cases_apart(merged, path)
     return Catalog(
         modes=merged["modes"],
         codecs=merged["codecs"],
@@ -213,6 +214,24 @@ def _require_known_modes(merged: dict[str, dict[str, Any]], path: Path) -> None:
                     where=f"{path.name}: {owner}",
                     mend=f"Use one of {', '.join(sorted(merged['modes']))}, or describe it",
                 )
+
+
+def _require_cases_apart(merged: dict[str, dict[str, Any]], path: Path) -> None:
+    """A store is no case for one drive: Match would take both of its disks for one."""
+    for section, is_store in (("enclosures", False), ("stores", True)):
+        for case in merged[section].values():
+            if (case.bays > 1) != is_store:
+                raise BadFileError(
+                    f"it has {case.bays} {'bays' if case.bays > 1 else 'bay'}",
+                    where=f"{path.name}: {section}: {case.key}",
+                    mend=f"List it among the {'enclosures' if is_store else 'stores'}",
+                )
+    if doubled := merged["enclosures"].keys() & merged["stores"].keys():
+        raise BadFileError(
+            f"{sorted(doubled)[0]!r} is both an enclosure and a store",
+            where=path.name,
+            mend="Give one of them another key",
+        )
 
 
 def _require_possible_bridges(merged: dict[str, dict[str, Any]], path: Path) -> None:

@@ -277,6 +277,12 @@ class Enclosure:
         )
         require_not_negative(where, delivery_days=self.delivery_days or 0.0)
         require_between(where, 1, 64, bays=self.bays)
+        if self.bays > 1 and self.bays % 2:
+            raise BadValueError(
+                f"{self.bays} bays can't be mirrored in pairs",
+                where=where,
+                mend="Give an even number of bays, or 1",
+            )
         if not self.host_modes:
             raise BadValueError("it has no link mode", where=where, mend="List its host_modes")
 

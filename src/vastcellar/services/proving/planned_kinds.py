@@ -90,7 +90,7 @@ class PlannedTest(ABC):
             least = f"under {fmt.percent(_LEAST_SHARE)}"
             worn = fmt.percent(share) if share >= _LEAST_SHARE else least
             parts.append(f"{worn} of its rated endurance")
-        purpose = f"{self.wish.test.purpose}. " if self.leads_with_purpose else ""
+        purpose = f"{self.wish.test.purpose_sentence} " if self.leads_with_purpose else ""
         return f"{purpose}{', '.join(parts)}."
 
     def where(self, fmt: NumberFormat) -> str:

@@ -217,7 +217,7 @@ def plan_text(
         planned = plan_test(wish, chain, ambient_c, workplace)
         return PlanText(f"{planned.text(fmt)} {planned.where(fmt)}", planned)
     except VastCellarError as error:
-        return PlanText(f"{wish.test.purpose}.", trouble=error)
+        return PlanText(wish.test.purpose_sentence, trouble=error)
 
 
 @dataclass(frozen=True)

@@ -33,6 +33,11 @@ class Test:
     shown: Shown = AS_FLAT
 
     @property
+    def purpose_sentence(self) -> str:
+        """What it is for, with its stop."""
+        return self.purpose if self.purpose.endswith("?") else f"{self.purpose}."
+
+    @property
     def records_a_take(self) -> bool:
         """Whether it is a camera's take, by itself or in a set."""
         if self.protocol is None:

@@ -17,7 +17,7 @@ from vastcellar.ui.stations.build.step_clock import StepClock
 from vastcellar.ui.widgets.cards import card, label, row
 from vastcellar.ui.widgets.picture import Picture
 
-_PHOTO_PX = 56
+_PHOTO_PX, _MINUTES_PX = 56, 48
 
 
 class StepBar(Picture):
@@ -123,6 +123,8 @@ class BenchCard(QWidget):
                 line.addWidget(clock)
             line.addWidget(self._photo(step, (photos or {}).get(step.key, ())))
             minutes = label(f"{numbers.number(step.minutes)} min", "soft")
+            minutes.setMinimumWidth(_MINUTES_PX)
+            minutes.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
             line.addWidget(minutes)
             column.addLayout(line)
             for caution in step.cautions:

@@ -332,7 +332,7 @@ class PlanForm(QWidget):
             )
             return
         if self.target.is_folder and not self.target.has_folder:
-            self.plan_line.setText(f"{self.test.purpose}. Choose a folder on the drive.")
+            self.plan_line.setText(f"{self.test.purpose_sentence} Choose a folder on the drive.")
             return
         wish, numbers, chain = self.wish(), workbench.look.numbers, self.measured_for().chain
         ambient_c, workplace = workbench.document.shoot.ambient_c, workbench.workplace

@@ -52,6 +52,11 @@ class HeldFolder:
         """Hold the folder that a user chose: links on the way to it are the user's own."""
         return cls(os.open(path, _FOLDER_FLAGS))
 
+    @classmethod
+    def of_handle(cls, held: HeldFolder) -> HeldFolder:
+        """Hold the same folder once more, on a descriptor of its own."""
+        return cls(os.dup(held.handle))
+
     def __enter__(self) -> HeldFolder:
         return self
 

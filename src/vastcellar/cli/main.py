@@ -17,6 +17,7 @@ _COMMANDS = {
     "build": Late("build_command:build_command", "Do these parts go together, and will it hold?"),
     "calibrate": Late("calibrate_command:calibrate", "Fit how a unit writes to its own runs."),
     "chain": Late("chain_command:chain", "What a setup carries, stage by stage."),
+    "copy": Late("copy_command:copy_command", "A card to several drives in one read, verified."),
     "devices": Late("devices_command:devices", "What is plugged in, and how it links."),
     "diagnose": Late("diagnose_command:diagnose", "What slowed a drive down, from its trace."),
     "format-plan": Late("format_command:format_command", "Which file system, and the commands."),
@@ -30,6 +31,7 @@ _COMMANDS = {
     "simulate": Late("simulate_command:simulate_command", "A take or an offload, computed."),
     "sum": Late("sum_command:sum_command", 'Reckon a line: "4 TB in 30 min", "1 TB in GiB".'),
     "unit": Late("unit_command:unit", "Units on the shelf: put there, listed, changed."),
+    "verify": Late("copy_command:verify_command", "Copies read back again, by their lists."),
 }
 
 

@@ -1,0 +1,1 @@
+"""Verified copies: one read of the source, written to every destination, read back and compared."""

@@ -1,0 +1,308 @@
+"""One leg of a copy: a hand that writes a destination, and one that reads it back behind it."""
+
+from __future__ import annotations
+
+import contextlib
+import mmap
+import queue
+import threading
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from vastcellar.bench.copying.buffers import BLOCK_BYTES, Block, Pool
+from vastcellar.bench.copying.destination import OF_ONE_FILE, Destination, Written, drive_error
+from vastcellar.bench.copying.source import SourceFile
+from vastcellar.core.errors import VastCellarError
+from vastcellar.core.roll.copies import CopyState, FileOnOne
+
+_BATCH_FILES, _BATCH_BYTES = 512, 48 * 2**20
+"""So many small files are flushed at once: each alone would cost a turn of the disk. More would
+hold up whoever cancels."""
+_IDLE_S = 0.2
+"""A batch that isn't full is flushed when nothing has come for so long."""
+_JOURNAL_EVERY_S = 1.0
+
+
+@dataclass(slots=True)
+class Begin:
+    """A file follows."""
+
+    number: int
+    file: SourceFile
+    aside: bool = False
+
+
+@dataclass(slots=True)
+class End:
+    """The file is over: whole with its digest, or broken off."""
+
+    digest: str
+    """"" for one that couldn't be read whole: it gets no name."""
+    source: int
+    """Open, for its attributes; closed by whoever gives it back last."""
+    release: Callable[[], None]
+
+
+Message = Begin | Block | End | None
+
+
+class Leg:
+    """Takes what is read, in its own time; the pool of blocks is all that holds others up."""
+
+    def __init__(
+        self, number: int, destination: Destination, pool: Pool, stop: threading.Event,
+        *, verifies: bool, verifies_along: bool,
+    ) -> None:  # fmt: skip
+        self.number, self.destination = number, destination
+        self.inbox: queue.SimpleQueue[Message] = queue.SimpleQueue()
+        self._pool, self._stop = pool, stop
+        self._verifies = verifies
+        self._to_check: queue.SimpleQueue[Written | threading.Event | None] = queue.SimpleQueue()
+        self.may_check = threading.Event()
+        if verifies_along:
+            self.may_check.set()
+        self.outcomes: dict[str, FileOnOne] = {}
+        self.dropped_by = ""
+        self.written_bytes = self.verified_bytes = 0
+        self.busy_s = 0.0
+        self.again: list[SourceFile] = []
+        """Files that stand there and are others: they are to be written beside them."""
+        self._batch: list[Written] = []
+        self._batch_bytes = 0
+        self._writer = threading.Thread(target=self._guarded_writing, name="copy writer")
+        self._checker = threading.Thread(target=self._guarded_checking, name="copy checker")
+
+    def start(self) -> None:
+        """Begin to take what is sent."""
+        self._writer.start()
+        self._checker.start()
+
+    def end(self) -> None:
+        """Wait until all is written, and read back where it may be."""
+        self._writer.join()
+        self.may_check.set()
+        self._checker.join()
+
+    @property
+    def is_busy(self) -> bool:
+        """Whether one of its hands is still at work."""
+        return self._writer.is_alive() or self._checker.is_alive()
+
+    @property
+    def is_writing(self) -> bool:
+        """Whether something is still to be written."""
+        return self._writer.is_alive()
+
+    def compare(self, file: SourceFile, digest: str) -> None:
+        """Hold what stands there under the name of *file* against *digest*, behind the rest."""
+        try:
+            found = self.destination.found(file)
+        except OSError:
+            self.again.append(file)  # a link or a folder stands there: ours goes beside it
+            return
+        found.digest = digest
+        self._to_check.put(found)
+
+    def settle(self, stop: threading.Event) -> None:
+        """Return when all that was to be compared has been, or *stop* is set."""
+        self.may_check.set()  # the first reading of the source is over
+        reached = threading.Event()
+        self._to_check.put(reached)
+        while not stop.is_set() and self._checker.is_alive() and not reached.wait(_IDLE_S / 4):
+            pass
+
+    # Writing
+
+    def _guarded_writing(self) -> None:
+        try:
+            self._write_all()
+        except (VastCellarError, OSError) as error:
+            self._leave(error)
+            self._drain()
+        finally:
+            for each in self._batch:
+                self._forget(each)
+            self._batch.clear()
+            self._to_check.put(None)
+
+    def _leave(self, error: VastCellarError | OSError) -> None:
+        """This destination is out: the others go on."""
+        found = drive_error(error, self.destination.where) if isinstance(error, OSError) else error
+        self.dropped_by = self.dropped_by or str(found)
+
+    def _drain(self) -> None:
+        """Give back whatever is still sent here."""
+        while (message := self.inbox.get()) is not None:
+            if isinstance(message, Block):
+                self._pool.give_back(message)
+            elif isinstance(message, End):
+                message.release()
+
+    def _write_all(self) -> None:
+        now: Written | None = None
+        try:
+            while True:
+                try:
+                    message = self.inbox.get(timeout=_IDLE_S)
+                except queue.Empty:
+                    if now is None and not self._stop.is_set():
+                        self._flush()
+                    continue
+                if message is None:
+                    break
+                begin_s = time.monotonic()
+                if isinstance(message, Begin):
+                    now = self._begin(message)
+                elif isinstance(message, Block):
+                    now = self._take(now, message)
+                else:
+                    self._end(now, message)
+                    now = None
+                self.busy_s += time.monotonic() - begin_s
+            if not self._stop.is_set():
+                begin_s = time.monotonic()
+                self._flush()
+                self.busy_s += time.monotonic() - begin_s
+        finally:
+            if now is not None:
+                self._forget(now)
+
+    def _begin(self, message: Begin) -> Written | None:
+        try:
+            return self.destination.begin(message.file, message.number, aside=message.aside)
+        except OSError as error:
+            self._fail(message.file, error)
+            return None
+
+    def _take(self, now: Written | None, block: Block) -> Written | None:
+        try:
+            if now is not None and not self._stop.is_set():
+                self.destination.write(now, block)
+                self.written_bytes += 0 if block.is_hole else block.size_bytes
+        except OSError as error:
+            assert now is not None
+            self._forget(now)
+            self._fail(now.file, error)
+            return None
+        finally:
+            self._pool.give_back(block)
+        return now
+
+    def _end(self, now: Written | None, message: End) -> None:
+        try:
+            if now is None:
+                return
+            if not message.digest or self._stop.is_set():
+                self._forget(now)
+                return
+            self.destination.finish(now, message.digest, message.source)
+        except OSError as error:
+            assert now is not None
+            self._forget(now)
+            self._fail(now.file, error)
+            return
+        finally:
+            message.release()
+        if now.is_direct or now.size_bytes >= _BATCH_BYTES:
+            self.destination.flush_one(now)
+            self._publish([now])
+            return
+        self.destination.close_handle(now)
+        self._batch.append(now)
+        self._batch_bytes += now.size_bytes
+        if len(self._batch) >= _BATCH_FILES or self._batch_bytes >= _BATCH_BYTES:
+            self._flush()
+
+    def _flush(self) -> None:
+        """Bring all small files onto the drive at once, then give them their names."""
+        if not self._batch:
+            return
+        if not self.destination.flush_all():
+            for each in self._batch:
+                self.destination.flush_again(each)
+        batch, self._batch, self._batch_bytes = self._batch, [], 0
+        self._publish(batch)
+
+    def _publish(self, batch: list[Written]) -> None:
+        folders = {}
+        for each in batch:
+            try:
+                self.destination.publish(each)
+            except OSError as error:
+                self._forget(each)
+                self._fail(each.file, error)
+                continue
+            folders[each.file.folder] = each.folder
+            self._say(each, CopyState.COPIED)
+            self._to_check.put(each)
+        for folder in folders.values():
+            folder.sync()
+
+    def _say(self, written: Written, state: CopyState, said: str = "") -> None:
+        file = written.file
+        name = written.path if written.name != file.name else ""
+        self.outcomes[file.path] = FileOnOne(state, name, written.was_there, said)
+
+    def _fail(self, file: SourceFile, error: OSError) -> None:
+        """One file can't be held there; what says more than that takes the destination out."""
+        if error.errno not in OF_ONE_FILE:
+            raise error
+        self.outcomes[file.path] = FileOnOne(
+            CopyState.FAILED, said=error.strerror or str(error)
+        )  # fmt: skip
+
+    def _forget(self, written: Written) -> None:
+        with contextlib.suppress(OSError):
+            self.destination.drop(written)
+
+    # Reading back
+
+    def _guarded_checking(self) -> None:
+        try:
+            self._check_all()
+        except (VastCellarError, OSError) as error:
+            self._leave(error)
+        finally:
+            while True:
+                try:
+                    left = self._to_check.get_nowait()
+                except queue.Empty:
+                    break
+                if isinstance(left, Written):
+                    self.destination.done_with(left)
+
+    def _check_all(self) -> None:
+        noted_s = time.monotonic()
+        with contextlib.closing(mmap.mmap(-1, BLOCK_BYTES)) as buffer:
+            while (written := self._to_check.get()) is not None:
+                if isinstance(written, threading.Event):
+                    written.set()
+                    continue
+                try:
+                    while not self.may_check.wait(_IDLE_S):
+                        if self._stop.is_set():
+                            return
+                    if self._stop.is_set():
+                        return
+                    if self._verifies or written.was_there:
+                        self._check(written, buffer)
+                finally:
+                    self.destination.done_with(written)
+                if time.monotonic() - noted_s > _JOURNAL_EVERY_S:
+                    self.destination.journal.sync()
+                    noted_s = time.monotonic()
+        self.destination.journal.sync()
+
+    def _check(self, written: Written, buffer: mmap.mmap) -> None:
+        is_same = self.destination.read_back(written, buffer, self._stop)
+        if is_same is None:
+            return
+        if is_same:
+            self._say(written, CopyState.VERIFIED)
+            self.verified_bytes += written.file.size_bytes
+            self.destination.note(written)
+        elif written.was_there:
+            self.again.append(written.file)
+        else:
+            self._say(written, CopyState.DIFFERENT, "it reads back otherwise than it was read")

@@ -1,0 +1,161 @@
+"""The card: what lies on it, found and read by descriptors, never written to."""
+
+from __future__ import annotations
+
+import contextlib
+import errno
+import os
+import stat
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+from vastcellar.bench.held_folder import HeldFolder, Identity
+from vastcellar.core.errors import BadValueError
+
+MOST_FILES = 2_000_000
+_DEEPEST = 64
+
+
+@dataclass(frozen=True, slots=True)
+class SourceFile:
+    """One regular file below the source."""
+
+    folder: tuple[str, ...]
+    name: str
+    size_bytes: int
+    modified_ns: int
+    mode: int
+    identity: Identity
+
+    @property
+    def path(self) -> str:
+        """Below the source, with /."""
+        return "/".join((*self.folder, self.name))
+
+    def is_as(self, status: os.stat_result) -> bool:
+        """Whether *status* is still that of this very file, unchanged."""
+        return (
+            Identity.of(status) == self.identity
+            and status.st_size == self.size_bytes
+            and status.st_mtime_ns == self.modified_ns
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class SourceFolder:
+    """A folder below the source, empty or not."""
+
+    path: tuple[str, ...]
+    modified_ns: int
+
+
+@dataclass(frozen=True, slots=True)
+class SourceTree:
+    """All that lies on the card, folder by folder."""
+
+    files: tuple[SourceFile, ...]
+    folders: tuple[SourceFolder, ...]
+    left_out: tuple[str, ...]
+    """Links, pipes, devices, and folders that can't be read."""
+
+    @property
+    def size_bytes(self) -> int:
+        """Of all files."""
+        return sum(each.size_bytes for each in self.files)
+
+
+def read_tree(root: HeldFolder, where: str) -> SourceTree:
+    """Return what lies below *root*. Raises BadValueError for more than can be a card."""
+    files: list[SourceFile] = []
+    folders: list[SourceFolder] = []
+    left_out: list[str] = []
+    waiting: list[tuple[str, ...]] = [()]
+    while waiting:
+        path = waiting.pop()
+        try:
+            with folder_below(root, path) as folder:
+                found = _entries(folder)
+        except OSError as error:
+            left_out.append("/".join(path) or where)
+            if not path:
+                raise
+            _ = error
+            continue
+        below = []
+        for name, status in found:
+            here = (*path, name)
+            if stat.S_ISDIR(status.st_mode) and len(here) < _DEEPEST:
+                below.append(here)
+                folders.append(SourceFolder(here, status.st_mtime_ns))
+            elif stat.S_ISREG(status.st_mode):
+                files.append(
+                    SourceFile(path, name, status.st_size, status.st_mtime_ns,
+                               stat.S_IMODE(status.st_mode), Identity.of(status))
+                )  # fmt: skip
+            else:
+                left_out.append("/".join(here))
+        waiting += reversed(below)
+        if len(files) > MOST_FILES:
+            raise BadValueError(
+                f"more than {MOST_FILES:,} files lie there",
+                where=where,
+                mend="Choose the card's own folder",
+            )
+    return SourceTree(tuple(files), tuple(folders), tuple(left_out))
+
+
+def _entries(folder: HeldFolder) -> list[tuple[str, os.stat_result]]:
+    with os.scandir(folder.handle) as entries:
+        found = [(each.name, each.stat(follow_symlinks=False)) for each in entries]
+    return sorted(found, key=lambda each: each[0])
+
+
+@contextlib.contextmanager
+def folder_below(root: HeldFolder, path: tuple[str, ...]) -> Iterator[HeldFolder]:
+    """Hold the folder at *path* below *root*, step by step: a link on the way is refused."""
+    held = HeldFolder(os.dup(root.handle))
+    try:
+        for name in path:
+            next_one = held.open_folder(name)
+            held.close()
+            held = next_one
+        yield held
+    finally:
+        held.close()
+
+
+def open_source(folder: HeldFolder, file: SourceFile) -> int:
+    """Open *file* for reading, without leaving a trace of it where that is allowed."""
+    with contextlib.suppress(PermissionError):
+        return folder.open_file(file.name, os.O_RDONLY | os.O_NOATIME)
+    return folder.open_file(file.name)
+
+
+def data_ranges(handle: int, size_bytes: int) -> Iterator[tuple[int, int, bool]]:
+    """Yield (start, end, is_hole) over the whole file; all data where holes can't be told."""
+    at = 0
+    while at < size_bytes:
+        try:
+            data = os.lseek(handle, at, os.SEEK_DATA)
+        except OSError as error:
+            if error.errno == errno.ENXIO:  # nothing but a hole from here on
+                yield at, size_bytes, True
+            else:
+                yield at, size_bytes, False
+            return
+        data = min(data, size_bytes)
+        if data > at:
+            yield at, data, True
+        try:
+            hole = min(os.lseek(handle, data, os.SEEK_HOLE), size_bytes)
+        except OSError:
+            hole = size_bytes
+        if hole > data:
+            yield data, hole, False
+        at = max(hole, data + 1)
+
+
+def hold_source(path: Path) -> HeldFolder:
+    """Hold the card's folder. Raises OSError where there is none."""
+    return HeldFolder.open(path)

@@ -1,0 +1,116 @@
+"""vast-cellar copy and verify: a card to several drives in one read, and read back again."""
+
+from __future__ import annotations
+
+import threading
+from pathlib import Path
+
+import click
+
+from vastcellar.cli.exit_codes import CANCELLED, ENDED_BY_DISK, SENTENCE
+from vastcellar.cli.printing import echo, print_json
+from vastcellar.cli.running import stopping_signals
+from vastcellar.core.errors import BadValueError
+from vastcellar.core.roll.copies import CopyState, WipeRule
+from vastcellar.core.units import PLAIN
+from vastcellar.services.roll.copying import (
+    can_go_on,
+    copy_run,
+    keep_lists,
+    outcome_figures,
+    outcome_lines,
+    run_copy,
+)
+from vastcellar.services.roll.verifying import Checked, check_list, lists_in
+
+_FOLDER = click.Path(path_type=Path)
+
+
+@click.command("copy")
+@click.argument("source", type=_FOLDER)
+@click.argument("destinations", type=_FOLDER, nargs=-1, required=True)
+@click.option("--name", default="", help="Of the folder that is made; else the card's own.")
+@click.option("--algorithm", default="xxh128", help="xxh128, or sha256.")
+@click.option("--verify/--no-verify", default=True, help="Read every copy back and compare.")
+@click.option("--resume", is_flag=True, help="Only go on with a copy that was cut off.")
+@click.option("--copies", default=2, help="Verified copies that a card needs before it is wiped.")
+@click.option("--json", "as_json", is_flag=True, help="Print JSON.")
+@click.pass_context
+def copy_command(
+    ctx: click.Context, source: Path, destinations: tuple[Path, ...], name: str, algorithm: str,
+    verify: bool, resume: bool, copies: int, as_json: bool,
+) -> None:  # fmt: skip
+    """Copy the card SOURCE into a folder of its name in each of DESTINATIONS.
+
+    It is read once; every copy is flushed, read back past the host's memory and compared. Nothing
+    that stands there is overwritten; nothing of the card is changed. Run again it goes on where it
+    was cut off.
+    """
+    run = copy_run(source, destinations, name=name, algorithm=algorithm, verifies=verify)
+    if resume and not can_go_on(run.plan):
+        raise BadValueError(
+            "no copy of this name was cut off there",
+            where=str(destinations[0]),
+            mend="Leave --resume out to begin it",
+        )
+    if copies < 1:
+        raise BadValueError("no copy is no rule", where="--copies", mend="Give 1 or more")
+    rule = WipeRule(copies)
+    with stopping_signals(run.stop):
+        for progress in run_copy(run):
+            if not as_json and progress.total_bytes:
+                done = min(leg.verified_bytes for leg in progress.legs)
+                whole = PLAIN.size(progress.total_bytes)
+                told = f"{PLAIN.size(progress.read_bytes)} read, {PLAIN.size(done)} verified"
+                click.echo(f"\r{told} of {whole} ", nl=False, err=True)
+    if not as_json:
+        click.echo("\r", nl=False, err=True)
+    outcome = run.outcome
+    assert outcome is not None, "it ended without an error"
+    lists = keep_lists(run.plan, outcome)
+    if as_json:
+        print_json({**outcome_figures(outcome, rule), "lists": [str(each) for each in lists]})
+    else:
+        for line in outcome_lines(outcome, rule, PLAIN):
+            echo(line)
+    wanted = CopyState.VERIFIED if verify else CopyState.COPIED
+    if outcome.is_cancelled:
+        ctx.exit(CANCELLED)
+    if any(each.dropped_by for each in outcome.destinations):
+        ctx.exit(ENDED_BY_DISK)
+    fine = (wanted, CopyState.VERIFIED)
+    if any(one.state not in fine for each in outcome.files for one in each.on):
+        ctx.exit(SENTENCE)
+
+
+@click.command("verify")
+@click.argument("copy", type=_FOLDER)
+@click.option("--json", "as_json", is_flag=True, help="Print JSON.")
+@click.pass_context
+def verify_command(ctx: click.Context, copy: Path, as_json: bool) -> None:
+    """Read the copies in the folder COPY back again, by the lists beside them; nothing is written.
+
+    COPY may be a list itself, also one that xxh128sum or sha256sum made.
+    """
+    stop = threading.Event()
+    rows = []
+    with stopping_signals(stop.set):
+        for each in lists_in(copy):
+            for checked in check_list(each, stop):
+                rows.append((each.path.name, checked))
+                if checked.state is not Checked.SAME and not as_json:
+                    echo(f"{checked.path}: {checked.state}" +
+                         (f" ({checked.said})" if checked.said else ""))  # fmt: skip
+    counts = {state.value: sum(row.state is state for _, row in rows) for state in Checked}
+    if as_json:
+        print_json({**counts, "is_cancelled": stop.is_set(),
+                    "wrong": [{"list": name, "path": row.path, "state": row.state}
+                              for name, row in rows if row.state is not Checked.SAME]})  # fmt: skip
+    else:
+        size = PLAIN.size(sum(row.size_bytes for _, row in rows))
+        told = ", ".join(f"{count} {state}" for state, count in counts.items() if count)
+        echo(f"{told or 'nothing was listed'}, {size} read.")
+    if stop.is_set():
+        ctx.exit(CANCELLED)
+    if any(row.state is not Checked.SAME for _, row in rows):
+        ctx.exit(SENTENCE)

@@ -1,0 +1,1 @@
+"""The shooting day: copies that are verified, and what is safe to wipe."""

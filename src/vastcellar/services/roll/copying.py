@@ -1,0 +1,319 @@
+"""A card copied for real: what is asked is looked at first, lists and a record stand beside it."""
+
+from __future__ import annotations
+
+import errno
+import json
+import os
+from collections.abc import Iterator, Sequence
+from dataclasses import asdict
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+from vastcellar.bench.copying.copy_run import CopyPlan, CopyProgress, CopyRun
+from vastcellar.bench.copying.digests import ALGORITHMS
+from vastcellar.bench.copying.journal import journal_name
+from vastcellar.bench.copying.source import hold_source, read_tree
+from vastcellar.bench.disk_errors import as_disk_error
+from vastcellar.core.errors import BadValueError, DiskError
+from vastcellar.core.roll.copies import (
+    CopyOutcome,
+    CopyState,
+    WipeRule,
+    not_safe_because,
+    verified_copies,
+)
+from vastcellar.core.units import PLAIN, NumberFormat
+from vastcellar.services.roll.checksum_lists import list_text
+from vastcellar.services.roll.disks import DiskBehind, disk_behind
+from vastcellar.store.json_files import write_bytes_whole
+
+RECORD_FORMAT = "vast-cellar/copy"
+MOST_DESTINATIONS = 4
+_FAT, _FAT_MOST_BYTES = ("vfat", "msdos"), 2**32
+_RESERVE_BYTES = 64 * 2**20
+"""A file system that is filled to its last block grows slow, and some refuse to rename."""
+
+__all__ = ["CopyProgress", "CopyRun", "copy_run", "keep_lists", "outcome_figures", "outcome_lines"]
+
+
+def copy_run(
+    source: Path,
+    destinations: Sequence[Path],
+    *,
+    name: str = "",
+    algorithm: str = "xxh128",
+    verifies: bool = True,
+) -> CopyRun:
+    """Return the copy of *source* into a folder of its own name in each of *destinations*.
+
+    Raises BadValueError for what can't be: no destination or too many, one inside the source, the
+    same twice, a name that is none; DiskError where one isn't there or has too little room.
+    """
+    if not 1 <= len(destinations) <= MOST_DESTINATIONS:
+        raise BadValueError(
+            f"{len(destinations)} destinations",
+            where="copy",
+            mend=f"Give one to {MOST_DESTINATIONS}",
+        )
+    if algorithm not in ALGORITHMS:
+        raise BadValueError(
+            f"no checksum is called {algorithm!r}",
+            where="copy",
+            mend=f"Use {' or '.join(ALGORITHMS)}",
+        )
+    real = _real(source, "source")
+    name = name or real.name
+    if not name or name in (".", "..") or "/" in name or not name.isprintable():
+        raise BadValueError(
+            f"{name!r} is no name for a folder", where="copy", mend="Give one with --name"
+        )
+    targets = [_real(each, "destination") for each in destinations]
+    _require_apart(real, targets, name)
+    needed, largest = _sizes(real)
+    for target in targets:
+        _require_room(target, name, needed)
+    own, behind = disk_behind(real), [disk_behind(each) for each in targets]
+    for target, disk in zip(targets, behind, strict=True):
+        _require_holds(target, disk, largest)
+    return CopyRun(
+        CopyPlan(
+            real,
+            tuple(targets),
+            name,
+            tuple(each.key for each in behind),
+            tuple(_counts_not(each, own) for each in behind),
+            tuple(each.key == own.key for each in behind),
+            algorithm,
+            verifies,
+        )
+    )
+
+
+def _counts_not(disk: DiskBehind, own: DiskBehind) -> str:
+    if disk.is_in_memory:
+        return "it lies in the computer's memory"
+    return "it lies on the card's own drive" if disk.key == own.key else ""
+
+
+def _require_holds(target: Path, disk: DiskBehind, largest: int) -> None:
+    if disk.file_system in _FAT and largest >= _FAT_MOST_BYTES:
+        raise BadValueError(
+            f"the card has a file of {PLAIN.size(largest)}, and FAT32 holds none of 4 GiB",
+            where=str(target),
+            mend="Choose a destination with exFAT or another file system",
+        )
+
+
+def _real(path: Path, what: str) -> Path:
+    try:
+        real = path.resolve(strict=True)
+        if not real.is_dir():
+            raise NotADirectoryError(errno.ENOTDIR, os.strerror(errno.ENOTDIR))
+    except (OSError, RuntimeError, ValueError) as error:
+        reason = getattr(error, "strerror", None) or "it can't be looked up"
+        raise DiskError(
+            f"the {what} is no folder that can be used ({reason})",
+            where=str(path),
+            mend="Check that it is plugged in and mounted",
+        ) from error
+    return real
+
+
+def _require_apart(source: Path, targets: Sequence[Path], name: str) -> None:
+    seen: dict[tuple[int, int], Path] = {}
+    inside = _identity(source)
+    for target in targets:
+        above = [target, *target.parents]
+        if any(_identity(each) == inside for each in above):
+            raise BadValueError(
+                "it lies inside the card itself", where=str(target), mend="Choose another place"
+            )
+        made = target / name
+        if made.exists() and _identity(made) == inside:
+            raise BadValueError(
+                "the copy would be the card itself",
+                where=str(made),
+                mend="Choose another place, or another name with --name",
+            )
+        same = seen.setdefault(_identity(target), target)
+        if same is not target:
+            raise BadValueError(
+                f"it is the same folder as {same}", where=str(target), mend="Name it once"
+            )
+
+
+def _identity(path: Path) -> tuple[int, int]:
+    status = path.stat()
+    return status.st_dev, status.st_ino
+
+
+def _sizes(source: Path) -> tuple[int, int]:
+    """Return the bytes of all files, and those of the largest."""
+    try:
+        with hold_source(source) as held:
+            tree = read_tree(held, str(source))
+        return tree.size_bytes, max((each.size_bytes for each in tree.files), default=0)
+    except OSError as error:
+        raise as_disk_error(error, str(source)) from error
+
+
+def _require_room(target: Path, name: str, needed: int) -> None:
+    there = 0
+    if (target / name).is_dir():  # what lies there already isn't written again
+        with hold_source(target / name) as held:
+            there = read_tree(held, str(target)).size_bytes
+    found = os.statvfs(target)
+    free = found.f_bavail * found.f_frsize
+    if free < needed - there + _RESERVE_BYTES and needed > there:
+        raise DiskError(
+            f"{PLAIN.size(needed - there)} are to be written, {PLAIN.size(free)} are free, and "
+            f"{PLAIN.size(_RESERVE_BYTES)} stay free",
+            where=str(target),
+            mend="Make room, or choose another destination",
+        )
+
+
+def can_go_on(plan: CopyPlan) -> bool:
+    """Whether a copy of that name was cut off in one of the destinations."""
+    return any((each / journal_name(plan.name)).is_file() for each in plan.destinations)
+
+
+def run_copy(run: CopyRun) -> Iterator[CopyProgress]:
+    """Run it; yield how far it has come. Raises DiskError for what the disks refuse at once."""
+    try:
+        yield from run.run()
+    except OSError as error:
+        raise as_disk_error(error, str(run.plan.source)) from error
+
+
+def keep_lists(plan: CopyPlan, outcome: CopyOutcome) -> tuple[Path, ...]:
+    """Write the list that general tools check, and our record, beside each copy.
+
+    What stands there under their names is never replaced, but by the same copy's own.
+    """
+    made = []
+    for number, (target, each) in enumerate(
+        zip(plan.destinations, outcome.destinations, strict=True)
+    ):
+        if each.dropped_by:
+            continue
+        listed = list_text(outcome, number, plan.name)
+        record = json.dumps(_record(plan, outcome, number), indent=1) + "\n"
+        for suffix, text in ((f".{plan.algorithm}", listed), (".copy.json", record)):
+            made.append(_write_beside(target, plan.name, suffix, text))
+    return tuple(made)
+
+
+def _write_beside(target: Path, name: str, suffix: str, text: str) -> Path:
+    content = text.encode("utf-8", errors="surrogateescape")
+    for number in range(1, 1000):
+        path = target / (f"{name}{suffix}" if number == 1 else f"{name}-{number}{suffix}")
+        if not path.exists() and not path.is_symlink():
+            write_bytes_whole(path, content)
+            return path
+        if path.is_file() and not path.is_symlink() and path.read_bytes() == content:
+            return path
+    raise DiskError(
+        "a thousand lists of that name stand there", where=str(target), mend="Give it another name"
+    )
+
+
+def _record(plan: CopyPlan, outcome: CopyOutcome, number: int) -> dict[str, Any]:
+    return {
+        "format": RECORD_FORMAT,
+        "version": 1,
+        "name": plan.name,
+        "source": outcome.source,
+        "made_at": datetime.now(UTC).isoformat(timespec="seconds"),
+        "algorithm": plan.algorithm,
+        "is_cancelled": outcome.is_cancelled,
+        "files": [
+            {
+                "path": each.name,
+                "copied_as": each.on[number].name or each.name,
+                "size_bytes": each.size_bytes,
+                "modified_ns": each.modified_ns,
+                "digest": each.digest,
+                "state": each.on[number].state,
+                "was_there": each.on[number].was_there,
+                "trouble": each.trouble or each.on[number].said,
+            }
+            for each in outcome.files
+        ],
+        "left_out": list(outcome.left_out),
+    }
+
+
+def outcome_figures(outcome: CopyOutcome, rule: WipeRule) -> dict[str, Any]:
+    """Return a copy as it is printed as JSON."""
+    reasons = not_safe_because(outcome, rule)
+    return {
+        "source": outcome.source,
+        "files": len(outcome.files),
+        "size_bytes": outcome.size_bytes,
+        "elapsed_s": outcome.elapsed_s,
+        "read_bytes": outcome.read_bytes,
+        "is_cancelled": outcome.is_cancelled,
+        "algorithm": outcome.algorithm,
+        "verified_copies": verified_copies(outcome),
+        "safe_to_wipe": not reasons,
+        "not_safe_because": list(reasons),
+        "left_out": list(outcome.left_out),
+        "destinations": [
+            {
+                **asdict(each),
+                "files": {
+                    state.value: sum(file.on[number].state is state for file in outcome.files)
+                    for state in CopyState
+                },
+            }
+            for number, each in enumerate(outcome.destinations)
+        ],
+        "troubles": [
+            {"path": each.name, "source": each.trouble,
+             "destinations": [one.said for one in each.on]}
+            for each in outcome.files
+            if each.trouble or any(one.said for one in each.on)
+        ],
+    }  # fmt: skip
+
+
+def outcome_lines(outcome: CopyOutcome, rule: WipeRule, fmt: NumberFormat) -> list[str]:
+    """Say what came of a copy, line by line; the last says whether the card may be wiped."""
+    whole = f"{len(outcome.files)} files, {fmt.size(outcome.size_bytes)}"
+    lines = [f"{outcome.source}: {whole}, in {fmt.duration(max(round(outcome.elapsed_s), 1))}."]
+    for number, each in enumerate(outcome.destinations):
+        counts = {
+            state: sum(file.on[number].state is state for file in outcome.files)
+            for state in CopyState
+        }
+        there = sum(file.on[number].was_there for file in outcome.files)
+        told = [f"{count} {state}" for state, count in counts.items() if count]
+        told += [f"{there} of them were there already"] if there else []
+        line = f"{each.name}: {', '.join(told) or 'nothing to copy'}"
+        if each.busy_s > 0 and each.written_bytes:
+            line += f", written at {fmt.rate(each.written_bytes / each.busy_s, 0)}"
+        if each.dropped_by:
+            line += f"; left: {each.dropped_by}"
+        if each.counts_not_because:
+            line += f"; {each.counts_not_because} and counts for nothing"
+        lines.append(f"{line}.")
+        lines += [
+            f"  {file.name} stands aside as {file.on[number].name}: another one was there."
+            for file in outcome.files
+            if file.on[number].name
+        ]
+    for file in outcome.files:
+        said = file.trouble or next((one.said for one in file.on if one.said), "")
+        if said:
+            lines.append(f"  {file.name}: {said}.")
+    lines += [f"  {name}: left out, it is no file." for name in outcome.left_out]
+    reasons = not_safe_because(outcome, rule)
+    if reasons:
+        lines.append(f"Not safe to wipe: {'; '.join(reasons)}.")
+    else:
+        copies = verified_copies(outcome)
+        lines.append(f"Safe to wipe: {copies} verified copies on drives of their own.")
+    return lines

@@ -185,6 +185,11 @@ class HeldFolder:
         if not self.is_ours(name):
             raise OSError(errno.ESTALE, "it is not what was made here", name)
 
+    def made_as(self, name: str) -> Identity:
+        """Return what *name* stood for when it was made here."""
+        with self._lock:
+            return self._made[name]
+
     def made(self) -> tuple[str, ...]:
         """Return the names that were made here and not removed since."""
         with self._lock:

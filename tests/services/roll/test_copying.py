@@ -187,10 +187,10 @@ def test_a_source_that_can_t_be_read_costs_that_clip_alone(card, target, monkeyp
     """EIO in the middle of one clip: it gets no name, its range is told, the rest is verified."""
     real, bad = copy_run_module.read_at, (card / "DCIM/100/C0001.MP4").stat().st_ino
 
-    def failing(handle, view, at_bytes):
+    def failing(handle, view, at_bytes, wanted):
         if os.fstat(handle).st_ino == bad and at_bytes >= 4 * MB:
             raise OSError(errno.EIO, os.strerror(errno.EIO))
-        return real(handle, view, at_bytes)
+        return real(handle, view, at_bytes, wanted)
 
     monkeypatch.setattr(copy_run_module, "read_at", failing)
     outcome = made(copy_run(card, [target]))
@@ -209,7 +209,7 @@ def test_a_clip_that_changes_meanwhile_is_not_called_verified(card, target, monk
     clip = card / "DCIM/100/C0001.MP4"
     real, done = copy_run_module.read_at, []
 
-    def changing(handle, view, at_bytes):
+    def changing(handle, view, at_bytes, wanted):
         if os.fstat(handle).st_ino == clip.stat().st_ino and not done:
             done.append(True)
             if change == "shrinks":
@@ -218,7 +218,7 @@ def test_a_clip_that_changes_meanwhile_is_not_called_verified(card, target, monk
                 with clip.open("r+b") as file:
                     file.seek(0, os.SEEK_END if change == "grows" else os.SEEK_SET)
                     file.write(b"more")
-        return real(handle, view, at_bytes)
+        return real(handle, view, at_bytes, wanted)
 
     monkeypatch.setattr(copy_run_module, "read_at", changing)
     outcome = made(copy_run(card, [target]))
@@ -312,10 +312,10 @@ def test_what_is_verified_is_not_read_again(card, target, monkeypatch):
     """One clip fails at first: gone on with, only that one is read from the card."""
     real, bad = copy_run_module.read_at, (card / "DCIM/100/C0002.MP4").stat().st_ino
 
-    def failing(handle, view, at_bytes):
+    def failing(handle, view, at_bytes, wanted):
         if os.fstat(handle).st_ino == bad:
             raise OSError(errno.EIO, os.strerror(errno.EIO))
-        return real(handle, view, at_bytes)
+        return real(handle, view, at_bytes, wanted)
 
     monkeypatch.setattr(copy_run_module, "read_at", failing)
     made(copy_run(card, [target]))

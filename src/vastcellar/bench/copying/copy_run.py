@@ -8,24 +8,23 @@ import mmap
 import os
 import threading
 import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
 from vastcellar.bench.copying.buffers import BLOCK_BYTES, Block, Pool
-from vastcellar.bench.copying.destination import Destination, read_at
+from vastcellar.bench.copying.destination import Destination, read_at, user_attributes
 from vastcellar.bench.copying.digests import Digest, new_digest
-from vastcellar.bench.copying.leg import Begin, End, Leg
+from vastcellar.bench.copying.folders import OpenFolders
+from vastcellar.bench.copying.leg import Begin, End, Leg, Whole
 from vastcellar.bench.copying.source import (
     SourceFile,
     SourceTree,
     data_ranges,
-    folder_below,
     hold_source,
     open_source,
     read_tree,
 )
-from vastcellar.bench.held_folder import HeldFolder
 from vastcellar.core.errors import DiskError, VastCellarError
 from vastcellar.core.roll.copies import (
     CopyOutcome,
@@ -119,6 +118,8 @@ class CopyRun:
         with contextlib.ExitStack() as stack:
             source = stack.enter_context(hold_source(self.plan.source))
             tree = read_tree(source, str(self.plan.source))
+            self._folders = OpenFolders(source)
+            stack.callback(self._folders.close)
             destinations = []
             for path in self.plan.destinations:
                 made = Destination(path, self.plan.name, self.plan.algorithm)
@@ -134,9 +135,7 @@ class CopyRun:
             ]  # fmt: skip
             for leg in self._legs:
                 leg.start()
-            reader = threading.Thread(
-                target=self._read_all, args=(source, tree, pool), name="copy reader"
-            )
+            reader = threading.Thread(target=self._read_all, args=(tree, pool), name="copy reader")
             reader.start()
             try:
                 yield from self._follow(reader, tree, begin_s)
@@ -181,13 +180,13 @@ class CopyRun:
 
     # Reading
 
-    def _read_all(self, source: HeldFolder, tree: SourceTree, pool: Pool) -> None:
+    def _read_all(self, tree: SourceTree, pool: Pool) -> None:
         try:
             for file in tree.files:
                 if self._waits_no_more():
                     break
-                self._read_file(source, file, pool)
-            self._write_beside(source, pool)
+                self._read_file(file, pool)
+            self._write_beside(pool)
         except (VastCellarError, OSError) as error:
             self.error = error
             self._stop.set()
@@ -199,7 +198,7 @@ class CopyRun:
         self._goes_on.wait()
         return self._stop.is_set() or all(leg.dropped_by for leg in self._legs)
 
-    def _write_beside(self, source: HeldFolder, pool: Pool) -> None:
+    def _write_beside(self, pool: Pool) -> None:
         """Write once more, aside, what stands under its name and turned out to be another."""
         wanted: dict[str, tuple[SourceFile, list[Leg]]] = {}
         for leg in self._legs:
@@ -210,9 +209,9 @@ class CopyRun:
         for file, legs in wanted.values():
             if self._waits_no_more():
                 return
-            self._send(source, file, pool, legs, aside=True)
+            self._send(file, pool, legs, aside=True)
 
-    def _read_file(self, source: HeldFolder, file: SourceFile, pool: Pool) -> None:
+    def _read_file(self, file: SourceFile, pool: Pool) -> None:
         """Read *file* for those that need it; where all have it verified, not at all."""
         writes, compares = [], []
         for leg in self._legs:
@@ -228,45 +227,93 @@ class CopyRun:
             else:
                 writes.append(leg)
         if writes or compares:
-            digest = self._send(source, file, pool, writes, aside=False)
+            digest = self._send(file, pool, writes, aside=False)
             for leg in compares if digest else ():
                 leg.compare(file, digest)
 
-    def _send(
-        self, source: HeldFolder, file: SourceFile, pool: Pool, legs: Sequence[Leg], *, aside: bool
-    ) -> str:
+    def _send(self, file: SourceFile, pool: Pool, legs: Sequence[Leg], *, aside: bool) -> str:
         """Read *file* once and send it to *legs*; return its digest, "" where it has none."""
         self._now, self._number = file.path, self._number + 1
         try:
-            with folder_below(source, file.folder) as folder:
+            folder = self._folders.take(file.folder)
+            try:
                 handle = open_source(folder, file)
+            finally:
+                self._folders.give_back(file.folder)
         except OSError as error:
             self._trouble(file, error, 0)
             return ""
-        opened = _Shared(handle, len(legs) + 1)
-        for leg in legs:
-            leg.inbox.put(Begin(self._number, file, aside))
-        digest = ""
         try:
-            digest = self._blocks(file, handle, pool, legs)
+            if file.size_bytes <= BLOCK_BYTES:
+                digest = self._send_whole(file, handle, pool, legs, aside=aside)
+            else:
+                digest = self._send_parts(file, handle, pool, legs, aside=aside)
         finally:
-            for leg in legs:
-                leg.inbox.put(End(digest, handle, opened.release))
-            opened.release()
+            os.close(handle)
         if digest:
             before = self._digests.setdefault(file.path, digest)
             if before != digest:
                 self._troubles[file.path] = "it reads otherwise the second time"
         return digest
 
-    def _blocks(self, file: SourceFile, handle: int, pool: Pool, legs: Sequence[Leg]) -> str:
+    def _send_whole(
+        self, file: SourceFile, handle: int, pool: Pool, legs: Sequence[Leg], *, aside: bool
+    ) -> str:
+        """Send a small file in one message: most of what it costs is handing it over."""
+        blocks: list[Block] = []
+        digest = self._blocks(file, handle, pool, len(legs), blocks.append)
+        if digest and len(blocks) <= 1:
+            block = blocks[0] if blocks else None
+            message = Whole(
+                self._number, file, aside, block, digest, user_attributes(handle)
+            )  # fmt: skip
+            for leg in legs:
+                leg.inbox.put(message)
+            return digest
+        self._begin(file, legs, aside=aside)
+        for each in blocks:
+            for leg in legs:
+                leg.inbox.put(each)
+        self._end(handle, digest, legs)
+        return digest
+
+    def _send_parts(
+        self, file: SourceFile, handle: int, pool: Pool, legs: Sequence[Leg], *, aside: bool
+    ) -> str:
+        def send(block: Block) -> None:
+            for leg in legs:
+                leg.inbox.put(block)
+
+        self._begin(file, legs, aside=aside)
+        digest = ""
+        try:
+            digest = self._blocks(file, handle, pool, len(legs), send)
+        finally:
+            self._end(handle, digest, legs)
+        return digest
+
+    def _begin(self, file: SourceFile, legs: Sequence[Leg], *, aside: bool) -> None:
+        for leg in legs:
+            leg.inbox.put(Begin(self._number, file, aside))
+
+    @staticmethod
+    def _end(handle: int, digest: str, legs: Sequence[Leg]) -> None:
+        attributes = user_attributes(handle) if digest else ()
+        for leg in legs:
+            leg.inbox.put(End(digest, attributes))
+
+    def _blocks(
+        self, file: SourceFile, handle: int, pool: Pool, readers: int,
+        send: Callable[[Block], None],
+    ) -> str:  # fmt: skip
+        """Read the open *file* block by block; return its digest, "" where it has none."""
         running, at = new_digest(self.plan.algorithm), 0
         try:
-            if not file.is_as(os.fstat(handle)):
+            status = os.fstat(handle)
+            if not file.is_as(status):
                 self._troubles[file.path] = "it changed since the card was looked at"
                 return ""
-            os.posix_fadvise(handle, 0, 0, os.POSIX_FADV_SEQUENTIAL)
-            for start, end, is_hole in data_ranges(handle, file.size_bytes):
+            for start, end, is_hole in data_ranges(handle, status):
                 at = start
                 while at < end:
                     self._goes_on.wait()
@@ -275,16 +322,16 @@ class CopyRun:
                     self._waited_s += time.monotonic() - begin_s
                     if block is None:
                         return ""
-                    block.lend(len(legs) + 1)
+                    block.lend(readers + 1)
                     try:
                         at = self._fill(block, handle, at, min(BLOCK_BYTES, end - at),
                                         running, is_hole=is_hole)  # fmt: skip
-                        for leg in legs:
-                            leg.inbox.put(block)
                     except BaseException:
-                        for _ in legs:  # nobody else gets it
+                        for _ in range(readers):  # nobody else gets it
                             pool.give_back(block)
                         raise
+                    else:
+                        send(block)
                     finally:
                         pool.give_back(block)
             if not file.is_as(os.fstat(handle)):
@@ -306,7 +353,7 @@ class CopyRun:
         begin_s = time.monotonic()
         source = self._zeros if is_hole else block.buffer
         with memoryview(source) as view:
-            count = wanted if is_hole else read_at(handle, view[:wanted], at)
+            count = wanted if is_hole else read_at(handle, view[:wanted], at, wanted)
             read_s = time.monotonic()
             running.update(view[:count])
         self._read_s += read_s - begin_s
@@ -315,7 +362,7 @@ class CopyRun:
             raise _ShorterError
         block.size_bytes = count
         self._read_bytes += count
-        if not is_hole:  # what was read once isn't read again: others need the memory
+        if not is_hole and count == BLOCK_BYTES:  # read once: others need the memory
             os.posix_fadvise(handle, at, count, os.POSIX_FADV_DONTNEED)
         return at + count
 
@@ -395,18 +442,3 @@ class CopyRun:
 
 class _ShorterError(Exception):
     """A file ended before its own size."""
-
-
-class _Shared:
-    """A descriptor that several hands use; the last to release it closes it."""
-
-    def __init__(self, handle: int, users: int) -> None:
-        self._handle, self._users, self._lock = handle, users, threading.Lock()
-
-    def release(self) -> None:
-        with self._lock:
-            self._users -= 1
-            is_last = self._users == 0
-        if is_last:
-            with contextlib.suppress(OSError):
-                os.close(self._handle)

@@ -30,6 +30,7 @@ _syncfs = getattr(ctypes.CDLL(None, use_errno=True), "syncfs", None)
 DIRECT_FROM_BYTES = 8 * 2**20
 """Smaller files are as quick through the host's memory, and are flushed together."""
 _PAGE = mmap.PAGESIZE
+Attributes = tuple[tuple[str, bytes], ...]
 _FLUSH_EVERY_BYTES = 32 * 2**20
 OF_ONE_FILE = frozenset(
     (errno.EINVAL, errno.ENAMETOOLONG, errno.EILSEQ, errno.EEXIST, errno.EFBIG, errno.ENOTDIR,
@@ -210,7 +211,7 @@ class Destination:
         except OSError:
             self.folders.give_back(file.folder)
             raise
-        identity = Identity.of(os.fstat(handle))
+        identity = folder.made_as(temporary)
         return Written(file, folder, temporary, handle, direct, identity, file.name, aside=aside)
 
     def write(self, written: Written, block: Block) -> None:
@@ -258,15 +259,18 @@ class Destination:
             fcntl.fcntl(written.handle, fcntl.F_SETFL, flags & ~os.O_DIRECT)
             written.is_direct = False
 
-    def finish(self, written: Written, digest: str, source: int) -> None:
-        """Give the file its size, times and rights, as those of the open *source*.
+    def finish(self, written: Written, digest: str, attributes: Attributes) -> None:
+        """Give the file its size, times, rights and *attributes*, as the card's has them.
 
         Raises OSError. It is on the drive after ``flush``.
         """
         file = written.file
-        os.ftruncate(written.handle, file.size_bytes)
+        if os.fstat(written.handle).st_size != file.size_bytes:  # padded, or ending in a hole
+            os.ftruncate(written.handle, file.size_bytes)
         written.digest, written.size_bytes = digest, file.size_bytes
-        _copy_attributes(source, written.handle)
+        with contextlib.suppress(OSError):  # not every file system knows them
+            for name, value in attributes:
+                os.setxattr(written.handle, name, value)
         with contextlib.suppress(PermissionError):  # no rights on a FAT
             os.fchmod(written.handle, file.mode)
         with contextlib.suppress(PermissionError):
@@ -372,9 +376,10 @@ def digest_of(handle: int, algorithm: str, buffer: mmap.mmap, stop: threading.Ev
 
     What is a hole counts as the zeros that it reads as, without being read.
     """
-    digest, size = new_digest(algorithm), os.fstat(handle).st_size
+    status = os.fstat(handle)
+    digest, size = new_digest(algorithm), status.st_size
     zeros = bytes(BLOCK_BYTES) if size > BLOCK_BYTES else b""
-    for start, end, is_hole in data_ranges(handle, size):
+    for start, end, is_hole in data_ranges(handle, status):
         at = start
         while at < end:
             if stop.is_set():
@@ -385,7 +390,7 @@ def digest_of(handle: int, algorithm: str, buffer: mmap.mmap, stop: threading.Ev
                 at += wanted
                 continue
             with memoryview(buffer) as view:
-                count = min(read_at(handle, view[: _whole(wanted)], at), wanted)
+                count = min(read_at(handle, view[: _whole(wanted)], at, wanted), wanted)
                 digest.update(view[:count])
             if count == 0:
                 break  # it has become shorter: another checksum, then
@@ -397,10 +402,13 @@ def _whole(count: int) -> int:
     return -(-count // _PAGE) * _PAGE
 
 
-def read_at(handle: int, view: memoryview, at_bytes: int) -> int:
-    """Fill *view* from *at_bytes* as far as the file goes; return how much came. Raises OSError."""
+def read_at(handle: int, view: memoryview, at_bytes: int, wanted: int) -> int:
+    """Read at least *wanted* bytes into *view*, as far as the file goes; return how much came.
+
+    *view* may be larger, as direct reads take whole pages. Raises OSError.
+    """
     done = 0
-    while done < len(view):
+    while done < wanted:
         try:
             count = os.preadv(handle, [view[done:]], at_bytes + done)
         except OSError as error:
@@ -435,12 +443,13 @@ def open_past_memory(folder: HeldFolder, name: str) -> int:
     return handle
 
 
-def _copy_attributes(source: int, target: int) -> None:
-    """Copy the user's extended attributes, where both sides have such."""
-    with contextlib.suppress(OSError):
-        for name in os.listxattr(source):
-            if name.startswith("user."):
-                os.setxattr(target, name, os.getxattr(source, name))
+def user_attributes(handle: int) -> Attributes:
+    """Return the user's extended attributes of an open file; none where there are no such."""
+    try:
+        names = [name for name in os.listxattr(handle) if name.startswith("user.")]
+        return tuple((name, os.getxattr(handle, name)) for name in names)
+    except OSError:
+        return ()
 
 
 def _aside_name(name: str, number: int) -> str:

@@ -7,11 +7,16 @@ import mmap
 import queue
 import threading
 import time
-from collections.abc import Callable
 from dataclasses import dataclass
 
 from vastcellar.bench.copying.buffers import BLOCK_BYTES, Block, Pool
-from vastcellar.bench.copying.destination import OF_ONE_FILE, Destination, Written, drive_error
+from vastcellar.bench.copying.destination import (
+    OF_ONE_FILE,
+    Attributes,
+    Destination,
+    Written,
+    drive_error,
+)
 from vastcellar.bench.copying.source import SourceFile
 from vastcellar.core.errors import VastCellarError
 from vastcellar.core.roll.copies import CopyState, FileOnOne
@@ -39,12 +44,23 @@ class End:
 
     digest: str
     """"" for one that couldn't be read whole: it gets no name."""
-    source: int
-    """Open, for its attributes; closed by whoever gives it back last."""
-    release: Callable[[], None]
+    attributes: Attributes = ()
 
 
-Message = Begin | Block | End | None
+@dataclass(slots=True)
+class Whole:
+    """A small file in one piece."""
+
+    number: int
+    file: SourceFile
+    aside: bool
+    block: Block | None
+    """None for an empty one."""
+    digest: str
+    attributes: Attributes
+
+
+Message = Begin | Block | End | Whole | None
 
 
 class Leg:
@@ -134,10 +150,9 @@ class Leg:
     def _drain(self) -> None:
         """Give back whatever is still sent here."""
         while (message := self.inbox.get()) is not None:
-            if isinstance(message, Block):
-                self._pool.give_back(message)
-            elif isinstance(message, End):
-                message.release()
+            block = message.block if isinstance(message, Whole) else message
+            if isinstance(block, Block):
+                self._pool.give_back(block)
 
     def _write_all(self) -> None:
         now: Written | None = None
@@ -156,9 +171,11 @@ class Leg:
                     now = self._begin(message)
                 elif isinstance(message, Block):
                     now = self._take(now, message)
-                else:
+                elif isinstance(message, End):
                     self._end(now, message)
                     now = None
+                else:
+                    self._take_whole(message)
                 self.busy_s += time.monotonic() - begin_s
             if not self._stop.is_set():
                 begin_s = time.monotonic()
@@ -189,21 +206,28 @@ class Leg:
             self._pool.give_back(block)
         return now
 
-    def _end(self, now: Written | None, message: End) -> None:
+    def _take_whole(self, message: Whole) -> None:
+        now: Written | None = None
         try:
-            if now is None:
-                return
-            if not message.digest or self._stop.is_set():
-                self._forget(now)
-                return
-            self.destination.finish(now, message.digest, message.source)
+            if not self._stop.is_set():
+                now = self._begin(Begin(message.number, message.file, message.aside))
+        finally:
+            if message.block is not None:
+                now = self._take(now, message.block)
+        self._end(now, End(message.digest, message.attributes))
+
+    def _end(self, now: Written | None, message: End) -> None:
+        if now is None:
+            return
+        if not message.digest or self._stop.is_set():
+            self._forget(now)
+            return
+        try:
+            self.destination.finish(now, message.digest, message.attributes)
         except OSError as error:
-            assert now is not None
             self._forget(now)
             self._fail(now.file, error)
             return
-        finally:
-            message.release()
         if now.is_direct or now.size_bytes >= _BATCH_BYTES:
             self.destination.flush_one(now)
             self._publish([now])

@@ -15,6 +15,8 @@ from vastcellar.core.errors import BadValueError
 
 MOST_FILES = 2_000_000
 _DEEPEST = 64
+_BLOCK_BYTES = 512
+"""What the system counts the room of a file in, whatever the file system's own blocks are."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -132,9 +134,12 @@ def open_source(folder: HeldFolder, file: SourceFile) -> int:
     return folder.open_file(file.name)
 
 
-def data_ranges(handle: int, size_bytes: int) -> Iterator[tuple[int, int, bool]]:
+def data_ranges(handle: int, status: os.stat_result) -> Iterator[tuple[int, int, bool]]:
     """Yield (start, end, is_hole) over the whole file; all data where holes can't be told."""
-    at = 0
+    at, size_bytes = 0, status.st_size
+    if status.st_blocks * _BLOCK_BYTES >= size_bytes > 0:
+        yield 0, size_bytes, False  # as much is taken up as it is long: it has no holes
+        return
     while at < size_bytes:
         try:
             data = os.lseek(handle, at, os.SEEK_DATA)

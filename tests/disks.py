@@ -23,8 +23,10 @@ def turn_read_only(disk: Path) -> None:
 
 
 @contextmanager
-def loop_disk(folder: Path, name: str, size_bytes: int = 192 * 2**20) -> Iterator[Path]:
-    """Yield the mount point of a small ext4 disk; the test is skipped where that isn't allowed."""
+def loop_disk(
+    folder: Path, name: str, size_bytes: int = 192 * 2**20, system: str = "ext4"
+) -> Iterator[Path]:
+    """Yield the mount point of a small disk; the test is skipped where that isn't allowed."""
     image, mount_point = folder / f"{name}.img", folder / name
     mount_point.mkdir()
     if os.geteuid() != 0:
@@ -32,11 +34,23 @@ def loop_disk(folder: Path, name: str, size_bytes: int = 192 * 2**20) -> Iterato
     with image.open("wb") as handle:
         handle.truncate(size_bytes)
     try:
-        quietly("mkfs.ext4", "-q", str(image))
-        quietly("mount", "-o", "loop,errors=remount-ro", str(image), str(mount_point))
+        if system == "ext4":
+            quietly("mkfs.ext4", "-q", str(image))
+            quietly("mount", "-o", "loop,errors=remount-ro", str(image), str(mount_point))
+        else:
+            quietly(f"mkfs.{system}", str(image))
+            try:
+                quietly("mount", "-t", system, "-o", "loop", str(image), str(mount_point))
+            except subprocess.CalledProcessError:  # not in this kernel: as a program, then
+                loop = quietly("losetup", "--find", "--show", str(image)).stdout.strip()
+                quietly(f"mount.{system}-fuse", loop, str(mount_point))
     except (OSError, subprocess.CalledProcessError) as error:
         pytest.skip(f"no loop mounts here: {error}")
     try:
         yield mount_point
     finally:
         subprocess.run(["umount", "-l", str(mount_point)], capture_output=True, check=False)
+        loops = subprocess.run(["losetup", "-j", str(image)], capture_output=True, text=True,
+                               check=False).stdout  # fmt: skip
+        for line in loops.splitlines():  # a mount by a program lets its loop device be
+            subprocess.run(["losetup", "-d", line.split(":")[0]], check=False)

@@ -346,6 +346,10 @@ def test_the_bill_is_saved_as_pdf_and_csv(app, station, qtbot, tmp_path):
     assert rows[1]["reused_from"] == "'=K-13"
     text = " ".join(PdfReader(sheet).pages[0].extract_text().split())
     assert "Torvane T2 2 TB" in text and "a TB" in text
+    assert "Building pays from" in text and "factory upgrade" not in text
+    tiers = station._tiers
+    prices = [offer.worth.price for row in tiers.rows for _, offer in tier_offers(row)]
+    assert prices and all(f"{price:.0f}" in text for price in prices)
     station.save_bill(tmp_path / "bill.txt")
     assert "Let the name end in .pdf or .csv" in station.message.text()
     assert not (tmp_path / "bill.txt").exists()

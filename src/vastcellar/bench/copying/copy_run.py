@@ -25,7 +25,7 @@ from vastcellar.bench.copying.source import (
     open_source,
     read_tree,
 )
-from vastcellar.core.errors import DiskError, VastCellarError
+from vastcellar.core.errors import DiskError
 from vastcellar.core.roll.copies import (
     CopyOutcome,
     CopyState,
@@ -87,7 +87,7 @@ class CopyRun:
     def __init__(self, plan: CopyPlan) -> None:
         self.plan = plan
         self.outcome: CopyOutcome | None = None
-        self.error: VastCellarError | OSError | None = None
+        self.error: Exception | None = None
         self._stop, self._goes_on = threading.Event(), threading.Event()
         self._goes_on.set()
         self._digests: dict[str, str] = {}
@@ -145,6 +145,7 @@ class CopyRun:
                 reader.join()
                 for leg in self._legs:
                     leg.end()
+            self.error = self.error or next(filter(None, (leg.fault for leg in self._legs)), None)
             self._end_folders(tree)
             self.outcome = self._conclude(tree, time.monotonic() - begin_s)
             yield self._progress(tree, begin_s)
@@ -187,7 +188,7 @@ class CopyRun:
                     break
                 self._read_file(file, pool)
             self._write_beside(pool)
-        except (VastCellarError, OSError) as error:
+        except Exception as error:  # raised again by whoever runs the copy
             self.error = error
             self._stop.set()
         finally:

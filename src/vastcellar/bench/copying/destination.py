@@ -308,11 +308,16 @@ class Destination:
         """Give it its own name, or one aside where that is taken. Raises OSError."""
         self.close_handle(written)
         name = written.file.name
-        for number in range(1, 1000):
-            written.name = _aside_name(name, number) if written.aside else name
+        names = [] if written.aside else [name]
+        names += [_aside_name(name, number) for number in range(1, 1000)]
+        for written.name in names:
             try:
                 written.folder.rename(written.temporary, written.name)
                 return
+            except FileNotFoundError as error:
+                if written.folder.identity_of(written.temporary):  # it is there: its new name isn't
+                    raise OSError(errno.EINVAL, "its name can't be held there", name) from error
+                raise
             except FileExistsError:
                 # Somebody put it there meanwhile: theirs stays, ours stands beside it.
                 written.aside = True
@@ -324,8 +329,19 @@ class Destination:
             self.close_handle(written)
         if written.temporary and not written.was_there:
             with contextlib.suppress(OSError):
-                written.folder.remove(written.temporary)
+                self._remove(written.folder, written.temporary)
         self.done_with(written)
+
+    def _remove(self, folder: HeldFolder, temporary: str) -> None:
+        try:
+            folder.remove(temporary)
+        except OSError as error:
+            # Some file systems give a file another number once nobody has it open: then the token
+            # in its name, which nobody else can know, says whose it is.
+            if error.errno != errno.ESTALE or not temporary.startswith(self._mark):
+                raise
+            if stat.S_ISREG(folder.status(temporary).st_mode):
+                os.unlink(temporary, dir_fd=folder.handle)
 
     def done_with(self, written: Written) -> None:
         """Let go of what was held for it."""
@@ -341,13 +357,12 @@ class Destination:
         handle = open_past_memory(written.folder, written.name)
         try:
             status = os.fstat(handle)
-            if Identity.of(status) != written.identity:
-                return False
             if status.st_size != written.file.size_bytes:
                 return False
             # Before it is read: what is done to it from then on is seen by it. It is the file
             # system's own time, which nobody can set.
             written.changed_ns = status.st_ctime_ns
+            written.identity = Identity.of(status)
             found = digest_of(handle, self.algorithm, buffer, stop)
             return None if found is None else found == written.digest
         finally:

@@ -19,6 +19,7 @@ from vastcellar.bench.held_folder import HeldFolder
 from vastcellar.core.errors import DiskError
 
 _FORMAT = "vast-cellar/copy-journal"
+_HEAD = b'{"format": "vast-cellar/copy-journal"'
 _MOST_BYTES = 2_000_000_000
 _LINES_AT_ONCE = 64
 """A kill costs no more than reading so many small files once again."""
@@ -66,10 +67,14 @@ class Journal:
                 mend="Wait for it, or give this one another name",
             ) from error
         self.is_resumed = False
-        self.token = self._read(algorithm)
+        try:
+            self.token = self._read(algorithm, where)
+        except BaseException:
+            os.close(self._handle)
+            raise
 
-    def _read(self, algorithm: str) -> str:
-        """Take in what is there; return the token, a new one for a journal that is none."""
+    def _read(self, algorithm: str, where: str) -> str:
+        """Take in what is there; return the token, a new one where the head was cut short."""
         content = b""
         while chunk := os.read(self._handle, 2**20):
             content += chunk
@@ -86,6 +91,12 @@ class Journal:
                 if lines[-1]:  # cut short: the next line begins on its own
                     os.write(self._handle, b"\n")
                 return token
+        if not (content.startswith(_HEAD) or _HEAD.startswith(content)):
+            raise DiskError(
+                "something else stands under the name of the copy's journal",
+                where=f"{where}/{self._name}",
+                mend="Move it away, or give the copy another name",
+            )
         os.ftruncate(self._handle, 0)
         token = secrets.token_hex(8)
         self._append({"format": _FORMAT, "version": 1, "algorithm": algorithm, "token": token})
@@ -125,16 +136,21 @@ class Journal:
 
     def close(self) -> None:
         """Let it go: the copy can be gone on with."""
+        if self._handle < 0:
+            return
         with contextlib.suppress(OSError):
             self._write()
         with contextlib.suppress(OSError):
             os.close(self._handle)
+        self._handle = -1
 
     def remove(self) -> None:
         """The copy is whole and its record stands: the journal isn't needed any more."""
         with contextlib.suppress(OSError):
             status = os.stat(self._name, dir_fd=self._root.handle, follow_symlinks=False)
-            if status.st_ino == os.fstat(self._handle).st_ino:
+            is_ours = status.st_ino == os.fstat(self._handle).st_ino
+            self.close()  # some keep what is unlinked while it is open, under another name
+            if is_ours:
                 os.unlink(self._name, dir_fd=self._root.handle)
 
 

@@ -79,7 +79,11 @@ class Leg:
         if verifies_along:
             self.may_check.set()
         self.outcomes: dict[str, FileOnOne] = {}
+        self._is_sent = False
+        """Whether the last message has come."""
         self.dropped_by = ""
+        self.fault: Exception | None = None
+        """What is wrong with the program, and not with the disk."""
         self.written_bytes = self.verified_bytes = 0
         self.busy_s = 0.0
         self.again: list[SourceFile] = []
@@ -133,7 +137,7 @@ class Leg:
     def _guarded_writing(self) -> None:
         try:
             self._write_all()
-        except (VastCellarError, OSError) as error:
+        except Exception as error:  # a hand that just went would leave the others waiting for ever
             self._leave(error)
             self._drain()
         finally:
@@ -142,14 +146,16 @@ class Leg:
             self._batch.clear()
             self._to_check.put(None)
 
-    def _leave(self, error: VastCellarError | OSError) -> None:
+    def _leave(self, error: Exception) -> None:
         """This destination is out: the others go on."""
         found = drive_error(error, self.destination.where) if isinstance(error, OSError) else error
         self.dropped_by = self.dropped_by or str(found)
+        if not isinstance(error, (VastCellarError, OSError)):
+            self.fault = self.fault or error
 
     def _drain(self) -> None:
         """Give back whatever is still sent here."""
-        while (message := self.inbox.get()) is not None:
+        while not self._is_sent and (message := self.inbox.get()) is not None:
             block = message.block if isinstance(message, Whole) else message
             if isinstance(block, Block):
                 self._pool.give_back(block)
@@ -165,6 +171,7 @@ class Leg:
                         self._flush()
                     continue
                 if message is None:
+                    self._is_sent = True
                     break
                 begin_s = time.monotonic()
                 if isinstance(message, Begin):
@@ -229,7 +236,9 @@ class Leg:
             self._fail(now.file, error)
             return
         if now.is_direct or now.size_bytes >= _BATCH_BYTES:
+            self._batch.append(now)
             self.destination.flush_one(now)
+            self._batch.pop()
             self._publish([now])
             return
         self.destination.close_handle(now)
@@ -245,18 +254,21 @@ class Leg:
         if not self.destination.flush_all():
             for each in self._batch:
                 self.destination.flush_again(each)
-        batch, self._batch, self._batch_bytes = self._batch, [], 0
-        self._publish(batch)
+        self._batch_bytes = 0
+        self._publish(self._batch)
 
     def _publish(self, batch: list[Written]) -> None:
+        """Give each its name; what is left when the drive refuses is still in *batch*."""
         folders = {}
-        for each in batch:
+        while batch:
+            each = batch[0]
             try:
                 self.destination.publish(each)
             except OSError as error:
-                self._forget(each)
+                self._forget(batch.pop(0))
                 self._fail(each.file, error)
                 continue
+            batch.pop(0)
             folders[each.file.folder] = each.folder
             self._say(each, CopyState.COPIED)
             self._to_check.put(each)
@@ -285,7 +297,7 @@ class Leg:
     def _guarded_checking(self) -> None:
         try:
             self._check_all()
-        except (VastCellarError, OSError) as error:
+        except Exception as error:  # told by whoever runs the copy
             self._leave(error)
         finally:
             while True:

@@ -78,11 +78,10 @@ def read_tree(root: HeldFolder, where: str) -> SourceTree:
         try:
             with folder_below(root, path) as folder:
                 found = _entries(folder)
-        except OSError as error:
-            left_out.append("/".join(path) or where)
+        except OSError:
             if not path:
                 raise
-            _ = error
+            left_out.append("/".join(path))
             continue
         below = []
         for name, status in found:

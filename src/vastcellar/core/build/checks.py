@@ -29,7 +29,7 @@ def check(layout: Layout, pads: Iterable[Pad] = ()) -> tuple[Fit, ...]:
     found += [_lanes(layout), *_stack(layout, tuple(pads)), _power(layout), _link(layout)]
     found += [_weight(layout), _plug(layout), _splash(layout), *_pairs(layout)]
     found += [*_other_bays(layout), _mirror(layout), _network(layout)]
-    found += [_slot(layout), _shared(layout)]
+    found += [_slot(layout), _shared(layout), _sealed(layout)]
     return tuple(each for each in found if each is not None)
 
 
@@ -231,6 +231,15 @@ def _slot(layout: Layout) -> Fit | None:
         said("doesn't slide in", takes=" or ".join(dock.takes)),
         mend=said("case that slides in", takes=" or ".join(dock.takes)),
     )
+
+
+def _sealed(layout: Layout) -> Fit | None:
+    """What closing a shell for good costs, and what leaving it open does."""
+    inside = layout.enclosure.inside
+    if kind_of(layout) is not BuildKind.CARD_SHELL or inside is None or inside.opens_again:
+        return None
+    lost = layout.drive.price + layout.enclosure.price
+    return Fit(FitKind.SEALED, Verdict.HOLDS, said("sealed or open", lost_price=lost))
 
 
 def _shared(layout: Layout) -> Fit | None:

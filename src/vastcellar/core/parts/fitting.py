@@ -41,6 +41,7 @@ class FitKind(StrEnum):
     SHARED = "shared"
     MIRROR = "mirror"
     NETWORK = "network"
+    SEALED = "sealed"
 
 
 @dataclass(frozen=True, slots=True)

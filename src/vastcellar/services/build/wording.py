@@ -34,6 +34,7 @@ CHECK_NAMES = {
     FitKind.SHARED: "uplink",
     FitKind.MIRROR: "mirror",
     FitKind.NETWORK: "network",
+    FitKind.SEALED: "sealed or open",
 }
 FIT_WORDS = {
     Verdict.HOLDS: "fits",

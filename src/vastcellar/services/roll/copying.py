@@ -191,8 +191,11 @@ def run_copy(run: CopyRun) -> Iterator[CopyProgress]:
 def keep_lists(plan: CopyPlan, outcome: CopyOutcome) -> tuple[Path, ...]:
     """Write the list that general tools check, and our record, beside each copy.
 
-    What stands there under their names is never replaced, but by the same copy's own.
+    What stands there under their names is never replaced. None for a copy that was cancelled: half
+    a list would pass for a whole one.
     """
+    if outcome.is_cancelled:
+        return ()
     made = []
     for number, (target, each) in enumerate(
         zip(plan.destinations, outcome.destinations, strict=True)
@@ -296,7 +299,7 @@ def outcome_lines(outcome: CopyOutcome, rule: WipeRule, fmt: NumberFormat) -> li
         if each.busy_s > 0 and each.written_bytes:
             line += f", written at {fmt.rate(each.written_bytes / each.busy_s, 0)}"
         if each.dropped_by:
-            line += f"; left: {each.dropped_by}"
+            line += f"; left: {each.dropped_by.rstrip('.')}"
         if each.counts_not_because:
             line += f"; {each.counts_not_because} and counts for nothing"
         lines.append(f"{line}.")
@@ -308,7 +311,7 @@ def outcome_lines(outcome: CopyOutcome, rule: WipeRule, fmt: NumberFormat) -> li
     for file in outcome.files:
         said = file.trouble or next((one.said for one in file.on if one.said), "")
         if said:
-            lines.append(f"  {file.name}: {said}.")
+            lines.append(f"  {file.name}: {said.rstrip('.')}.")
     lines += [f"  {name}: left out, it is no file." for name in outcome.left_out]
     reasons = not_safe_because(outcome, rule)
     if reasons:

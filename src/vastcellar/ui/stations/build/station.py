@@ -93,6 +93,7 @@ class BuildStation(QWidget):
         self.chosen: Chosen | None = None
         self.made: Build | None = None
         self._mended: Build | None = None
+        self._tiers: Tiers | None = None
         self._subject = ""
         self.title, self.subtitle = label(kind="title"), OneLine()
         self.verdict = VerdictLine(look)
@@ -237,7 +238,7 @@ class BuildStation(QWidget):
         self._kinder.request(partial(kinds_for, *spec))
 
     def _on_built(self, found: _Made) -> None:
-        self.made, self._mended = found.made, found.mended
+        self.made, self._mended, self._tiers = found.made, found.mended, found.tiers
         self._say(None)
         made, workbench = found.made, self._workbench
         numbers, currency = workbench.look.numbers, workbench.catalog.currency
@@ -348,13 +349,15 @@ class BuildStation(QWidget):
         from vastcellar.report.bill_sheet import bill_file
 
         made, workbench = self.made, self._workbench
-        if made is None:
+        if made is None or self._tiers is None:
             return
         catalog = workbench.catalog
         instead = instead_of(made.layout, catalog)
         try:
-            numbers = workbench.look.numbers
-            save_bytes(path, bill_file(path.suffix, made, instead, numbers, catalog.currency))
+            bill = bill_file(
+                path.suffix, made, instead, self._tiers, workbench.look.numbers, catalog.currency
+            )
+            save_bytes(path, bill)
         except VastCellarError as error:
             self._say(error)
 

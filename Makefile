@@ -41,6 +41,7 @@ bench: setup-test
 	$(VENV)/python benchmarks/calibration.py
 	$(VENV)/python benchmarks/disk.py
 	$(VENV)/python benchmarks/window_gap.py
+# benchmarks/copying.py needs root and a folder on each of three disks: see its head.
 
 lock:
 	tools/lock

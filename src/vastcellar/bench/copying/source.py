@@ -29,6 +29,8 @@ class SourceFile:
     modified_ns: int
     mode: int
     identity: Identity
+    taken_bytes: int
+    """What it takes up: less than its size where it has holes."""
 
     @property
     def path(self) -> str:
@@ -66,6 +68,11 @@ class SourceTree:
         """Of all files."""
         return sum(each.size_bytes for each in self.files)
 
+    @property
+    def taken_bytes(self) -> int:
+        """What all files take up: less where they have holes."""
+        return sum(each.taken_bytes for each in self.files)
+
 
 def read_tree(root: HeldFolder, where: str) -> SourceTree:
     """Return what lies below *root*. Raises BadValueError for more than can be a card."""
@@ -92,7 +99,8 @@ def read_tree(root: HeldFolder, where: str) -> SourceTree:
             elif stat.S_ISREG(status.st_mode):
                 files.append(
                     SourceFile(path, name, status.st_size, status.st_mtime_ns,
-                               stat.S_IMODE(status.st_mode), Identity.of(status))
+                               stat.S_IMODE(status.st_mode), Identity.of(status),
+                               min(status.st_blocks * _BLOCK_BYTES, status.st_size))
                 )  # fmt: skip
             else:
                 left_out.append("/".join(here))

@@ -14,7 +14,7 @@ from typing import Any
 from vastcellar.bench.copying.copy_run import CopyPlan, CopyProgress, CopyRun
 from vastcellar.bench.copying.digests import ALGORITHMS
 from vastcellar.bench.copying.journal import journal_name
-from vastcellar.bench.copying.source import hold_source, read_tree
+from vastcellar.bench.copying.source import SourceTree, hold_source, read_tree
 from vastcellar.bench.disk_errors import as_disk_error
 from vastcellar.core.errors import BadValueError, DiskError
 from vastcellar.core.roll.copies import (
@@ -32,6 +32,7 @@ from vastcellar.store.json_files import write_bytes_whole
 RECORD_FORMAT = "vast-cellar/copy"
 MOST_DESTINATIONS = 4
 _FAT, _FAT_MOST_BYTES = ("vfat", "msdos"), 2**32
+_WITHOUT_HOLES = ("vfat", "msdos", "exfat", "fuseblk", "fuse.exfat", "ntfs-3g")
 _RESERVE_BYTES = 64 * 2**20
 """A file system that is filled to its last block grows slow, and some refuse to rename."""
 
@@ -71,12 +72,13 @@ def copy_run(
         )
     targets = [_real(each, "destination") for each in destinations]
     _require_apart(real, targets, name)
-    needed, largest = _sizes(real)
-    for target in targets:
-        _require_room(target, name, needed)
+    tree = _tree(real)
+    largest = max((each.size_bytes for each in tree.files), default=0)
     own, behind = disk_behind(real), [disk_behind(each) for each in targets]
     for target, disk in zip(targets, behind, strict=True):
         _require_holds(target, disk, largest)
+        has_holes = disk.file_system not in _WITHOUT_HOLES
+        _require_room(target, name, tree.taken_bytes if has_holes else tree.size_bytes)
     return CopyRun(
         CopyPlan(
             real,
@@ -149,12 +151,10 @@ def _identity(path: Path) -> tuple[int, int]:
     return status.st_dev, status.st_ino
 
 
-def _sizes(source: Path) -> tuple[int, int]:
-    """Return the bytes of all files, and those of the largest."""
+def _tree(source: Path) -> SourceTree:
     try:
         with hold_source(source) as held:
-            tree = read_tree(held, str(source))
-        return tree.size_bytes, max((each.size_bytes for each in tree.files), default=0)
+            return read_tree(held, str(source))
     except OSError as error:
         raise as_disk_error(error, str(source)) from error
 
@@ -163,7 +163,7 @@ def _require_room(target: Path, name: str, needed: int) -> None:
     there = 0
     if (target / name).is_dir():  # what lies there already isn't written again
         with hold_source(target / name) as held:
-            there = read_tree(held, str(target)).size_bytes
+            there = read_tree(held, str(target)).taken_bytes
     found = os.statvfs(target)
     free = found.f_bavail * found.f_frsize
     if free < needed - there + _RESERVE_BYTES and needed > there:

@@ -114,8 +114,8 @@ FIT_SENTENCES = {
     "network carries it": "{mode} carries {network_bytes_per_s}, more than a mirror writes: as one "
     "disk, {disk_bytes_per_s} while it is empty",
     "sealed or open": "sealed, a broken module is lost with its shell ({lost_price} in all), and "
-    "the warranty of both ends; left open, it can be changed, but dust gets in and only the slot holds "
-    "its halves together",
+    "the warranty of both ends; left open, it can be changed, but dust gets in and only the slot "
+    "holds its halves together",
     "slides in": "{slots} slots take this case",
     "doesn't slide in": "the dock takes a {takes} only",
     "case that slides in": "take a {takes}",

@@ -14,16 +14,24 @@ import click
 from vastcellar.cli.exit_codes import CANCELLED, ENDED_BY_DISK, SENTENCE
 from vastcellar.cli.printing import echo, print_json
 from vastcellar.cli.running import stopping_signals
-from vastcellar.core.errors import BadValueError
-from vastcellar.core.roll.copies import CopyState, WipeRule
+from vastcellar.core.errors import BadValueError, VastCellarError
+from vastcellar.core.roll.copies import CopyOutcome, CopyState, WipeRule
 from vastcellar.core.units import PLAIN
 from vastcellar.services.roll.copying import (
+    CopyRun,
     can_go_on,
     copy_run,
     keep_lists,
     outcome_figures,
     outcome_lines,
     run_copy,
+)
+from vastcellar.services.roll.follow import (
+    PAUSE,
+    RESUME,
+    ended_line,
+    now_line,
+    refused_line,
 )
 from vastcellar.services.roll.verifying import Checked, check_list, lists_in
 
@@ -40,10 +48,11 @@ _FOLDER = click.Path(path_type=Path)
 @click.option("--resume", is_flag=True, help="Only go on with a copy that was cut off.")
 @click.option("--copies", default=2, help="Verified copies that a card needs before it is wiped.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON.")
+@click.option("--follow", is_flag=True, help="Print JSON lines; takes pause, resume and stop.")
 @click.pass_context
 def copy_command(
     ctx: click.Context, source: Path, destinations: tuple[Path, ...], name: str, algorithm: str,
-    verify: bool, resume: bool, copies: int, as_json: bool,
+    verify: bool, resume: bool, copies: int, as_json: bool, follow: bool,
 ) -> None:  # fmt: skip
     """Copy the card SOURCE into a folder of its name in each of DESTINATIONS.
 
@@ -51,32 +60,31 @@ def copy_command(
     that stands there is overwritten; nothing of the card is changed. Run again it goes on where it
     was cut off.
     """
-    run = copy_run(source, destinations, name=name, algorithm=algorithm, verifies=verify)
-    if resume and not can_go_on(run.plan):
-        raise BadValueError(
-            "no copy of this name was cut off there",
-            where=str(destinations[0]),
-            mend="Leave --resume out to begin it",
-        )
-    if copies < 1:
-        raise BadValueError("no copy is no rule", where="--copies", mend="Give 1 or more")
+    try:
+        run = copy_run(source, destinations, name=name, algorithm=algorithm, verifies=verify)
+        if resume and not can_go_on(run.plan):
+            raise BadValueError(
+                "no copy of this name was cut off there",
+                where=str(destinations[0]),
+                mend="Leave --resume out to begin it",
+            )
+        if copies < 1:
+            raise BadValueError("no copy is no rule", where="--copies", mend="Give 1 or more")
+        outcome = _followed(run) if follow else _made(run, quiet=as_json)
+    except VastCellarError as error:
+        if not follow:
+            raise
+        click.echo(refused_line(str(error)))
+        ctx.exit(SENTENCE)
     rule = WipeRule(copies)
-    with stopping_signals(run.stop), _five_hands():
-        for progress in run_copy(run):
-            if not as_json and progress.total_bytes:
-                done = min(leg.verified_bytes for leg in progress.legs)
-                whole = PLAIN.size(progress.total_bytes)
-                told = f"{PLAIN.size(progress.read_bytes)} read, {PLAIN.size(done)} verified"
-                click.echo(f"\r{told} of {whole} ", nl=False, err=True)
-    if not as_json:
-        click.echo("\r", nl=False, err=True)
-    outcome = run.outcome
-    assert outcome is not None, "it ended without an error"
     lists = keep_lists(run.plan, outcome)
-    if as_json:
-        print_json({**outcome_figures(outcome, rule), "lists": [str(each) for each in lists]})
+    figures, lines = outcome_figures(outcome, rule), outcome_lines(outcome, rule, PLAIN)
+    if follow:
+        click.echo(ended_line(outcome, figures, lines))
+    elif as_json:
+        print_json({**figures, "lists": [str(each) for each in lists]})
     else:
-        for line in outcome_lines(outcome, rule, PLAIN):
+        for line in lines:
             echo(line)
     wanted = CopyState.VERIFIED if verify else CopyState.COPIED
     if outcome.is_cancelled:
@@ -86,6 +94,36 @@ def copy_command(
     fine = (wanted, CopyState.VERIFIED)
     if any(one.state not in fine for each in outcome.files for one in each.on):
         ctx.exit(SENTENCE)
+
+
+def _made(run: CopyRun, *, quiet: bool) -> CopyOutcome:
+    with stopping_signals(run.stop), _five_hands():
+        for progress in run_copy(run):
+            if not quiet and progress.total_bytes:
+                done = min(leg.verified_bytes for leg in progress.legs)
+                whole = PLAIN.size(progress.total_bytes)
+                told = f"{PLAIN.size(progress.read_bytes)} read, {PLAIN.size(done)} verified"
+                click.echo(f"\r{told} of {whole} ", nl=False, err=True)
+    if not quiet:
+        click.echo("\r", nl=False, err=True)
+    assert run.outcome is not None, "it ended without an error"
+    return run.outcome
+
+
+def _followed(run: CopyRun) -> CopyOutcome:
+    """Make the copy for a program that reads along, and does what it is told meanwhile."""
+
+    def listen() -> None:
+        for line in sys.stdin:
+            {PAUSE: run.pause, RESUME: run.resume}.get(line.strip(), run.stop)()
+        run.stop()  # whoever began it is gone
+
+    threading.Thread(target=listen, daemon=True, name="told").start()
+    with stopping_signals(run.stop), _five_hands():
+        for progress in run_copy(run):
+            click.echo(now_line(progress))
+    assert run.outcome is not None, "it ended without an error"
+    return run.outcome
 
 
 @contextlib.contextmanager

@@ -175,6 +175,12 @@ def _require_room(target: Path, name: str, needed: int) -> None:
         )
 
 
+def whole_of(plan: CopyPlan) -> tuple[int, int]:
+    """Return how many files the card has, and their bytes. Raises DiskError."""
+    tree = _tree(plan.source)
+    return len(tree.files), tree.size_bytes
+
+
 def can_go_on(plan: CopyPlan) -> bool:
     """Whether a copy of that name was cut off in one of the destinations."""
     return any((each / journal_name(plan.name)).is_file() for each in plan.destinations)

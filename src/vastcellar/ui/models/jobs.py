@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 import shiboken6
@@ -155,6 +156,8 @@ class Jobs(QObject):
         super().__init__()
         self._workplace = workplace
         self.current: Job | None = None
+        self.beside: list[Callable[[], None]] = []
+        """What ends work that goes on beside a test, as a copy, when the window closes."""
 
     @property
     def is_busy(self) -> bool:
@@ -180,6 +183,8 @@ class Jobs(QObject):
         if self.current is not None:
             self.current.cancel()
             self.current.wait()
+        for stop in self.beside:
+            stop()
 
     def _on_moved(self, _snapshot: object) -> None:
         self.moved.emit(self.current)

@@ -54,6 +54,12 @@ def _prove(workbench: Workbench, jobs: Jobs) -> QWidget:
     return ProveStation(workbench, jobs)
 
 
+def _roll(workbench: Workbench, jobs: Jobs) -> QWidget:
+    from vastcellar.ui.stations.roll.station import RollStation
+
+    return RollStation(workbench, jobs)
+
+
 def _cellar(workbench: Workbench, jobs: Jobs) -> QWidget:
     from vastcellar.ui.stations.cellar.station import CellarStation
 
@@ -134,8 +140,13 @@ STATIONS = (
     StationEntry(
         "roll",
         "Roll",
-        "Will play the shooting day: cards filling, offloaded, verified, free again.",
-        None,
+        "Cards to several drives in one read, verified.",
+        _roll,
+        answers=(
+            "Whether every file of a card is whole on every drive, read back and compared",
+            "Which of card and drives sets the pace, while it is copied",
+            "Whether the card may be wiped: verified on two drives of their own, or why not",
+        ),
     ),
     StationEntry(
         "edit",

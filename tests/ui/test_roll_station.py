@@ -1,0 +1,143 @@
+"""The station Roll: a card copied for real from the window, in a process of its own."""
+
+import os
+
+import pytest
+from PySide6.QtCore import Qt
+
+from vastcellar.services.roll.follow import CopyNow, CopyRefused, LegNow, said_line
+from vastcellar.ui.stations.roll.legs_view import LegsView
+
+LEFT = Qt.MouseButton.LeftButton
+MB = 2**20
+
+
+@pytest.fixture
+def station(app):
+    """Roll, open."""
+    app.window.show_station("roll")
+    return app.window.station("roll")
+
+
+@pytest.fixture
+def card(tmp_path):
+    """A card of three clips, and two folders to copy it into."""
+    (tmp_path / "A001" / "CLIP").mkdir(parents=True)
+    for number in range(3):
+        (tmp_path / f"A001/CLIP/C{number}.MP4").write_bytes(os.urandom(9 * MB + number))
+    for name in ("one", "two"):
+        (tmp_path / name).mkdir()
+    return tmp_path / "A001"
+
+
+def ask(station, card, *names):
+    """Enter a card and the folders beside it."""
+    station.source.setText(str(card))
+    for field, name in zip(station.destinations, names, strict=False):
+        field.setText(str(card.parent / name))
+    station.plan()
+
+
+def test_a_card_is_copied_by_a_click_and_what_came_of_it_is_said(station, card, qtbot):
+    """Announced first; both copies are the card's; on its own drive they make it safe for
+    nothing, which the verdict says first."""
+    ask(station, card, "one", "two")
+    qtbot.waitUntil(lambda: "3 files, 28.3 MB" in station.plan_line.text())
+    assert "0 drives of their own: a card is safe to wipe with 2" in station.plan_line.text()
+    qtbot.mouseClick(station.start_button, LEFT)
+    assert station.job.is_running and not station.start_button.isEnabled()
+    qtbot.waitUntil(lambda: not station.job.is_running)
+    assert station.verdict.sentence.text() == "Not safe to wipe"
+    assert station.told.text().count("3 verified") == 2
+    for name in ("one", "two"):
+        for clip in (card / "CLIP").iterdir():
+            copy = card.parent / name / "A001" / "CLIP" / clip.name
+            assert copy.read_bytes() == clip.read_bytes()
+    assert not station.legs.grab().isNull()
+    assert station.legs.accessibleDescription().count("100 % verified") == 2
+
+
+def test_what_is_in_the_way_is_said_before_and_by_the_copy_itself(station, card, qtbot):
+    """Inside the card: the plan says so, and so does whoever starts it all the same."""
+    ask(station, card, "A001/CLIP")
+    qtbot.waitUntil(lambda: "inside the card itself" in station.plan_line.text())
+    station.start()
+    qtbot.waitUntil(lambda: not station.job.is_running)
+    assert station.verdict.sentence.text() == "Not copied"
+    assert "inside the card itself" in station.told.text()
+
+
+def test_paused_and_cancelled_it_leaves_whole_files_only(station, card, qtbot):
+    """Paused at once, then cancelled: nothing half is left, and the same card goes on later."""
+    ask(station, card, "one")
+    station.start()
+    station.pause_button.click()
+    assert station.pause_button.text() == "Go on"
+    station.cancel_button.click()
+    qtbot.waitUntil(lambda: not station.job.is_running)
+    there = card.parent / "one" / "A001"
+    files = [each for each in there.rglob("*") if each.is_file()] if there.exists() else []
+    assert all((card / each.relative_to(there)).read_bytes() == each.read_bytes() for each in files)
+    station.start()
+    qtbot.waitUntil(lambda: not station.job.is_running)
+    assert "3 verified" in station.told.text()
+
+
+def test_a_window_that_closes_ends_its_copy(start, card, qtbot):
+    """No process is left behind, and what it had begun is gone."""
+    app = start()
+    app.window.show_station("roll")
+    station = app.window.station("roll")
+    ask(station, card, "one")
+    station.start()
+    station.pause_button.click()
+    app.window.close()
+    assert not station.job.is_running
+    assert not [each for each in (card.parent / "one").rglob("*") if each.name.endswith(".part")]
+
+
+def test_a_third_and_fourth_place_are_a_click_away(station):
+    """Two rows at first; two more, and then no more."""
+    assert [field.isVisible() for field in station.destinations] == [True, True, False, False]
+    station.more_button.click()
+    station.more_button.click()
+    assert all(field.isVisible() for field in station.destinations)
+    assert not station.more_button.isEnabled()
+
+
+@pytest.mark.parametrize(
+    "line",
+    [b"", b"[" * 5000, b"null", b"7", b'{"now": {}}', b'{"x": 1}', b"\xff",
+     b'{"refused": {"sentence": "no", "more": 1}}'],
+)  # fmt: skip
+def test_a_line_that_says_nothing_of_a_copy_is_left_out(line):
+    """Brackets, numbers, halves: none of them stops the window."""
+    assert said_line(line) is None
+
+
+def test_a_process_that_dies_is_told_and_not_taken_for_a_copy(station, card, qtbot):
+    """Killed from outside: not copied, and what to do."""
+    ask(station, card, "one")
+    said = []
+    station.job.ended.connect(said.append)
+    station.start()
+    station.job.pause(is_on=True)
+    station.job._process.waitForStarted()
+    station.job._process.kill()
+    qtbot.waitUntil(lambda: bool(said))
+    if isinstance(said[0], CopyRefused):  # it may have been done by then
+        assert station.verdict.sentence.text() == "Not copied"
+        assert "it goes on where it was" in station.told.text()
+
+
+@pytest.mark.parametrize(("waited_s", "slowest"), [(0.0, None), (9.0, 1)])
+def test_who_sets_the_pace_is_drawn(app, qtbot, waited_s, slowest):
+    """A reader that hardly waits: the card. One that waits: the leg that has written least, and
+    never one that was left."""
+    view = LegsView(app.workbench.look)
+    qtbot.addWidget(view)
+    view.begin("A001", ["/one", "/two", "/three"])
+    legs = (LegNow(900, 800, 1.0, ""), LegNow(500, 400, 2.0, ""), LegNow(10, 0, 2.0, "it is full"))
+    view.follow(CopyNow(10.0, 1000, 950, waited_s, "clip", legs))
+    assert view.slowest == slowest
+    assert not view.grab().isNull()

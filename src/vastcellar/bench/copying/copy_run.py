@@ -52,6 +52,9 @@ class CopyPlan:
     """Why a copy there is none for wiping, "" where it is one, of each destination."""
     shares_drive: tuple[bool, ...] = ()
     """Whether it lies on the card's own drive: reading back waits until the card is read."""
+    by_program: tuple[bool, ...] = ()
+    """Whether a program stands for its file system, or another computer: only a flush of each
+    file reaches the drive there."""
     algorithm: str = "xxh128"
     verifies: bool = True
 
@@ -121,8 +124,11 @@ class CopyRun:
             self._folders = OpenFolders(source)
             stack.callback(self._folders.close)
             destinations = []
-            for path in self.plan.destinations:
-                made = Destination(path, self.plan.name, self.plan.algorithm)
+            for number, path in enumerate(self.plan.destinations):
+                each = self.plan.by_program[number]
+                made = Destination(
+                    path, self.plan.name, self.plan.algorithm, flushes_each=each
+                )  # fmt: skip
                 made.open()
                 stack.callback(made.close)
                 destinations.append(made)
@@ -245,7 +251,8 @@ class CopyRun:
             self._trouble(file, error, 0)
             return ""
         try:
-            if file.size_bytes <= BLOCK_BYTES:
+            # One with holes comes in as many blocks as it has pieces: they must go round.
+            if file.size_bytes <= BLOCK_BYTES and file.taken_bytes >= file.size_bytes:
                 digest = self._send_whole(file, handle, pool, legs, aside=aside)
             else:
                 digest = self._send_parts(file, handle, pool, legs, aside=aside)
@@ -409,6 +416,7 @@ class CopyRun:
                     leg.destination.where,
                     self.plan.drives[number],
                     self.plan.counts_not[number],
+                    self.plan.by_program[number],
                     leg.dropped_by,
                     leg.written_bytes,
                     leg.verified_bytes,

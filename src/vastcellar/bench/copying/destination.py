@@ -72,6 +72,7 @@ class Destination:
     path: Path
     copy_name: str
     algorithm: str
+    flushes_each: bool = False
     where: str = ""
     is_fresh: bool = False
     """Whether the card's folder was made just now: nothing can stand in it."""
@@ -297,7 +298,7 @@ class Destination:
 
     def flush_all(self) -> bool:
         """Return when everything on the destination is on the drive; False where that can't be."""
-        if _syncfs is None:
+        if _syncfs is None or self.flushes_each:
             return False
         if _syncfs(self.tree.handle) != 0:
             number = ctypes.get_errno()

@@ -58,6 +58,8 @@ class DestinationOutcome:
     """That it lies on; the same for all partitions of it."""
     counts_not_because: str = ""
     """Why a copy there is none when it comes to wiping; "" where it is one."""
+    is_by_program: bool = False
+    """Whether what is read back may come from a memory between here and the drive."""
     dropped_by: str = ""
     """Why it was left; "" where it went to the end."""
     written_bytes: int = 0

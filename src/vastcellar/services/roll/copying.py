@@ -87,6 +87,7 @@ def copy_run(
             tuple(each.key for each in behind),
             tuple(_counts_not(each, own) for each in behind),
             tuple(each.key == own.key for each in behind),
+            tuple(each.is_by_program for each in behind),
             algorithm,
             verifies,
         )
@@ -309,6 +310,11 @@ def outcome_lines(outcome: CopyOutcome, rule: WipeRule, fmt: NumberFormat) -> li
         if each.counts_not_because:
             line += f"; {each.counts_not_because} and counts for nothing"
         lines.append(f"{line}.")
+        if each.is_by_program:
+            lines.append(
+                "  A program or another computer reads it for us: some of it may have come back "
+                "from memory. Unplug it, plug it in again, then verify it once more."
+            )
         lines += [
             f"  {file.name} stands aside as {file.on[number].name}: another one was there."
             for file in outcome.files

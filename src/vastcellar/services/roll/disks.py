@@ -18,6 +18,8 @@ class DiskBehind:
     file_system: str
     is_in_memory: bool = False
     """Whether it is gone when the computer is switched off."""
+    is_by_program: bool = False
+    """Whether a program, or another computer, reads and writes it for us."""
 
 
 def disk_behind(folder: Path) -> DiskBehind:
@@ -28,7 +30,9 @@ def disk_behind(folder: Path) -> DiskBehind:
     if mount.is_over_network:
         # "server:/share", "//server/share": shares of one computer lie in one box.
         host = mount.device.lstrip("/").partition("/")[0].partition(":")[0]
-        return DiskBehind(f"network {host or mount.device}", mount.file_system)
+        key = f"network {host or mount.device}"
+        return DiskBehind(key, mount.file_system, is_by_program=True)
     drive = find_block_device(mount.device_number)
     key = drive.name if drive else f"{mount.device_number} {mount.device}"
-    return DiskBehind(key, mount.file_system)
+    is_by_program = mount.file_system.startswith("fuse")
+    return DiskBehind(key, mount.file_system, is_by_program=is_by_program)

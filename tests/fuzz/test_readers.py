@@ -10,13 +10,17 @@ import tracemalloc
 from pathlib import Path
 
 import pytest
+import xxhash
 
 from fuzz.mutating import CASES, mutated_bytes, mutated_csv, mutated_json
+from vastcellar.bench.copying.journal import journal_name
 from vastcellar.core.errors import CellarError, VastCellarError
 from vastcellar.core.links.quick_sum import quick_sum
 from vastcellar.core.units import parse_duration, parse_frame_rate, parse_rate, parse_size
 from vastcellar.data import data_path
 from vastcellar.services.match.judging import chain_in_file, judge_camera
+from vastcellar.services.roll.copying import copy_run, run_copy
+from vastcellar.services.roll.verifying import lists_in
 from vastcellar.services.shoot.planning import planned
 from vastcellar.services.shoot.shoots import recent_shoots
 from vastcellar.services.workplace.autosaving import Autosave, restore_unsaved
@@ -24,6 +28,7 @@ from vastcellar.services.workplace.rescuing import rescued_runs
 from vastcellar.services.workplace.workplace import Shelf, open_workplace
 from vastcellar.store.catalog_files import load_catalog, read_units
 from vastcellar.store.cellar import Cellar
+from vastcellar.store.copy_files import read_copy_record
 from vastcellar.store.part_csv import read_parts
 from vastcellar.store.protocol_files import read_protocols
 from vastcellar.store.shoot_files import read_shoot
@@ -90,6 +95,62 @@ def test_shoots(tmp_path, catalog):
         tmp_path / "a.shoot.json", of_json(EXAMPLES / "slipway.shoot.json", "shoot"), read
     )
     assert said
+    assert taken
+
+
+COPY_RECORD = {
+    "format": "vast-cellar/copy", "version": 1, "name": "A001", "source": "/media/van/A001",
+    "made_at": "2026-11-27T10:00:00+00:00", "algorithm": "xxh128", "is_cancelled": False,
+    "files": [
+        {"path": f"CLIP/C{number}.MOV", "copied_as": f"CLIP/C{number}.MOV", "size_bytes": 9,
+         "modified_ns": 10**18, "digest": "0" * 32, "state": "verified", "was_there": False,
+         "trouble": ""}
+        for number in range(3)
+    ],
+    "left_out": [],
+}  # fmt: skip
+
+
+def test_copy_records_and_checksum_lists(tmp_path):
+    """A record and a list beside a copy, changed; no list leads out of its folder."""
+    chance = random.Random("copies")
+    records = (mutated_json(COPY_RECORD, chance) for _ in range(CASES))
+    _, said = read_all(tmp_path / "a.copy.json", records, read_copy_record)
+    assert said
+    listed = "".join(f"{number:032x}  A001/CLIP/C{number}.MOV\n" for number in range(9))
+
+    def read(path):
+        for each in lists_in(path):
+            for _, name in each.wanted:
+                assert not name.startswith("/") and ".." not in name.split("/")
+
+    lists = (mutated_bytes(listed.encode(), chance) for _ in range(CASES))
+    _, said = read_all(tmp_path / "a.xxh128", lists, read)
+    assert said
+
+
+def test_journals_of_copies(tmp_path):
+    """Whatever a journal holds, it is refused in a sentence, or vouches for nothing untrue."""
+    chance = random.Random("journal")
+    head = {"format": "vast-cellar/copy-journal", "version": 1, "algorithm": "xxh128",
+            "token": "0123456789abcdef"}  # fmt: skip
+    row = {"path": "CLIP/C1.MOV", "size_bytes": 9, "modified_ns": 1, "digest": "0" * 32,
+           "inode": 1, "changed_ns": 1, "name": ""}  # fmt: skip
+    lines = "\n".join(json.dumps(each) for each in (head, row, row)) + "\n"
+    card, target = tmp_path / "card", tmp_path / "target"
+    (card / "CLIP").mkdir(parents=True)
+    (card / "CLIP" / "C1.MOV").write_bytes(b"123456789")
+    target.mkdir()
+
+    def read(_path):
+        run = copy_run(card, [target])
+        for _ in run_copy(run):
+            pass
+        (file,) = run.outcome.files
+        assert file.digest == xxhash.xxh3_128(b"123456789").hexdigest()
+
+    contents = (mutated_bytes(lines.encode(), chance) for _ in range(min(CASES, 200)))
+    taken, _ = read_all(target / journal_name("card"), contents, read)
     assert taken
 
 

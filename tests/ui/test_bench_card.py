@@ -1,5 +1,6 @@
 """The bench card's clock and photos: kept with the step, and what is no photo says so."""
 
+import os
 from datetime import UTC, datetime, timedelta
 
 import pytest
@@ -105,8 +106,10 @@ def test_what_is_no_photo_says_so_and_nothing_is_kept(bench, tmp_path, app):
     places = app.workbench.workplace.folders
     text = tmp_path / "hand.jpg"
     text.write_text("{" * 100)
+    os.mkfifo(tmp_path / "pipe.png")
     for source, words in ((text, "it is no photo"), (tmp_path, "can't be read"),
-                          (tmp_path / "gone.png", "can't be read")):  # fmt: skip
+                          (tmp_path / "pipe.png", "it is no file"),
+                          (tmp_path / "gone.png", "there is no such file")):  # fmt: skip
         bench.add_photo("open", source)
         assert words in bench.message.text()
         with pytest.raises(BadFileError):

@@ -34,6 +34,7 @@ from vastcellar.services.roll.copying import (
 )
 from vastcellar.services.roll.disks import DiskBehind
 from vastcellar.services.roll.verifying import Checked, check_list, lists_in
+from vastcellar.store.copy_files import read_copy_record
 
 MB = 2**20
 _COMMAND = "from vastcellar.cli.main import main; main()"
@@ -133,8 +134,11 @@ def test_lists_are_those_of_the_general_tools(card, target, algorithm):
         assert maker((target / each.path).read_bytes()).hexdigest() == each.digest
     tool = {"xxh128": "xxh128sum", "sha256": "sha256sum"}[algorithm]
     subprocess.run([tool, "-c", "--quiet", lists[0].name], cwd=target, check=True)
-    record = json.loads((target / "card.copy.json").read_text())
-    assert {each["state"] for each in record["files"]} == {"verified"}
+    record = read_copy_record(target / "card.copy.json")
+    assert {each.state for each in record.files} == {CopyState.VERIFIED}
+    assert {each.path: each.digest for each in record.files} == {
+        each.name: each.digest for each in outcome.files
+    }
     assert keep_lists(run.plan, outcome)[0] == lists[0], "the same list isn't written twice"
 
 
@@ -606,3 +610,18 @@ def _require_true_journal(card: Path, target: Path) -> None:
         copy = target / "card" / row["path"]
         assert xxhash.xxh3_128(copy.read_bytes()).hexdigest() == row["digest"]
         assert copy.read_bytes() == (card / row["path"]).read_bytes()
+
+
+@pytest.mark.parametrize(
+    ("changes", "says"),
+    [({"algorithm": "md5"}, "algorithm"), ({"files": [{"path": "a"}]}, "files"),
+     ({"version": 2}, "version"), ({"more": 1}, "more"), ({"format": "else"}, "format")],
+)  # fmt: skip
+def test_a_record_that_is_none_names_its_field(card, target, changes, says):
+    """Another checksum, half a file, a later version, a word too much: not opened."""
+    run = copy_run(card, [target])
+    keep_lists(run.plan, made(run))
+    path = target / "card.copy.json"
+    path.write_text(json.dumps({**json.loads(path.read_text()), **changes}))
+    with pytest.raises(BadFileError, match=says):
+        read_copy_record(path)

@@ -10,10 +10,9 @@ from vastcellar.services.build.chosen import Chosen
 from vastcellar.services.build.progress import build_key
 from vastcellar.services.workplace.folders import Folders
 from vastcellar.store.json_files import write_bytes_whole
+from vastcellar.store.reading import read_bytes
 
 _KINDS = {b"\xff\xd8\xff": ".jpg", b"\x89PNG\r\n\x1a\n": ".png"}
-_MOST_BYTES = 60_000_000
-"""A photo of a good camera is a fifth of it; a film that was taken for one is more."""
 
 
 def _folder(chosen: Chosen, places: Folders) -> Path:
@@ -35,18 +34,10 @@ def keep_photo(chosen: Chosen, step_key: str, source: Path, places: Folders) -> 
 
     Raises BadFileError for a file that can't be read, is no JPEG or PNG, or is too large.
     """
-    try:
-        with source.open("rb") as file:
-            content = file.read(_MOST_BYTES + 1)
-    except (OSError, ValueError) as error:
-        reason = getattr(error, "strerror", None) or error
-        raise BadFileError(
-            f"it can't be read ({reason})", where=str(source), mend="Choose another photo"
-        ) from error
+    content = read_bytes(source)
     kind = next((suffix for head, suffix in _KINDS.items() if content.startswith(head)), "")
-    if not kind or len(content) > _MOST_BYTES:
-        what = "it is no photo" if not kind else "it is larger than 60 MB"
-        raise BadFileError(what, where=str(source), mend="Choose a JPEG or PNG file")
+    if not kind:
+        raise BadFileError("it is no photo", where=str(source), mend="Choose a JPEG or PNG file")
     before = photos_of(chosen, step_key, places)
     number = int(before[-1].stem.rpartition("_")[2]) + 1 if before else 1
     folder = _folder(chosen, places)

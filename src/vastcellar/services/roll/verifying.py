@@ -13,10 +13,9 @@ from vastcellar.bench.disk_errors import as_disk_error
 from vastcellar.bench.held_folder import HeldFolder
 from vastcellar.core.errors import BadFileError
 from vastcellar.services.roll.checksum_lists import algorithm_of, read_list
+from vastcellar.store.reading import read_bytes
 
 __all__ = ["Checked", "CheckedFile", "ListToCheck", "check_list", "lists_in"]
-
-_MOST_LIST_BYTES = 1_000_000_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,15 +46,7 @@ def lists_in(path: Path) -> tuple[ListToCheck, ...]:
 
 
 def _read(path: Path) -> ListToCheck:
-    try:
-        with path.open("rb") as file:
-            content = file.read(_MOST_LIST_BYTES + 1)
-    except (OSError, ValueError) as error:
-        raise BadFileError(
-            f"it can't be read ({getattr(error, 'strerror', None) or error})",
-            where=str(path),
-            mend="Choose another list",
-        ) from error
+    content = read_bytes(path)
     listed = read_list(content.decode("utf-8", errors="surrogateescape"), path.name)
     wanted = tuple((each.digest, each.path) for each in listed)
     return ListToCheck(path, algorithm_of(listed), wanted)

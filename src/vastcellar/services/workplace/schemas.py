@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from vastcellar.store.catalog_files import catalog_schema
+from vastcellar.store.copy_files import copy_schema
 from vastcellar.store.protocol_files import protocol_schema
 from vastcellar.store.shoot_files import chain_schema, shoot_schema
 
@@ -16,4 +17,5 @@ def schemas() -> dict[str, dict[str, Any]]:
         "chain": chain_schema(),
         "catalog": catalog_schema(),
         "protocols": protocol_schema(),
+        "copy": copy_schema(),
     }

@@ -32,6 +32,7 @@ DIRECT_FROM_BYTES = 8 * 2**20
 _PAGE = mmap.PAGESIZE
 Attributes = tuple[tuple[str, bytes], ...]
 _FLUSH_EVERY_BYTES = 32 * 2**20
+_MOST_ASIDE = 1000
 OF_ONE_FILE = frozenset(
     (errno.EINVAL, errno.ENAMETOOLONG, errno.EILSEQ, errno.EEXIST, errno.EFBIG, errno.ENOTDIR,
      errno.EISDIR, errno.EACCES, errno.EPERM, errno.ELOOP, errno.ESTALE)
@@ -309,9 +310,9 @@ class Destination:
         """Give it its own name, or one aside where that is taken. Raises OSError."""
         self.close_handle(written)
         name = written.file.name
-        names = [] if written.aside else [name]
-        names += [_aside_name(name, number) for number in range(1, 1000)]
-        for written.name in names:
+        # One by one: nearly every file gets its own name, and the others cost time to think of.
+        for number in range(1 if written.aside else 0, _MOST_ASIDE):
+            written.name = _aside_name(name, number) if number else name
             try:
                 written.folder.rename(written.temporary, written.name)
                 return

@@ -140,6 +140,10 @@ def test_lists_are_those_of_the_general_tools(card, target, algorithm):
         each.name: each.digest for each in outcome.files
     }
     assert keep_lists(run.plan, outcome)[0] == lists[0], "the same list isn't written twice"
+    (target / ".card.vast-cellar-list").write_text("of one that was killed while it wrote it")
+    again = keep_lists(run.plan, outcome)
+    assert {path.parent for path in again} == {target}
+    assert not (target / ".card.vast-cellar-list").exists()
 
 
 def test_what_stands_there_stays_as_it_is(card, target):

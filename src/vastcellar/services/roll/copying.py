@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import contextlib
 import errno
 import json
 import os
+import stat
 from collections.abc import Iterator, Sequence
 from dataclasses import asdict
 from datetime import UTC, datetime
@@ -16,6 +18,7 @@ from vastcellar.bench.copying.digests import ALGORITHMS
 from vastcellar.bench.copying.journal import journal_name
 from vastcellar.bench.copying.source import SourceTree, hold_source, read_tree
 from vastcellar.bench.disk_errors import as_disk_error
+from vastcellar.bench.held_folder import HeldFolder
 from vastcellar.core.errors import BadValueError, DiskError
 from vastcellar.core.roll.copies import (
     CopyOutcome,
@@ -27,10 +30,10 @@ from vastcellar.core.roll.copies import (
 from vastcellar.core.units import PLAIN, NumberFormat
 from vastcellar.services.roll.checksum_lists import list_text
 from vastcellar.services.roll.disks import DiskBehind, disk_behind
-from vastcellar.store.json_files import write_bytes_whole
 
 RECORD_FORMAT = "vast-cellar/copy"
 MOST_DESTINATIONS = 4
+_MOST_LISTS = 1000
 _FAT, _FAT_MOST_BYTES = ("vfat", "msdos"), 2**32
 _WITHOUT_HOLES = ("vfat", "msdos", "exfat", "fuseblk", "fuse.exfat", "ntfs-3g")
 _RESERVE_BYTES = 64 * 2**20
@@ -218,16 +221,44 @@ def keep_lists(plan: CopyPlan, outcome: CopyOutcome) -> tuple[Path, ...]:
 
 def _write_beside(target: Path, name: str, suffix: str, text: str) -> Path:
     content = text.encode("utf-8", errors="surrogateescape")
-    for number in range(1, 1000):
-        path = target / (f"{name}{suffix}" if number == 1 else f"{name}-{number}{suffix}")
-        if not path.exists() and not path.is_symlink():
-            write_bytes_whole(path, content)
-            return path
-        if path.is_file() and not path.is_symlink() and path.read_bytes() == content:
-            return path
+    temporary = f".{name}.vast-cellar-list"
+    try:
+        with hold_source(target) as root:
+            with contextlib.suppress(FileNotFoundError):  # of one that was killed in this moment
+                if stat.S_ISREG(root.status(temporary).st_mode):
+                    os.unlink(temporary, dir_fd=root.handle)
+            handle = root.create(temporary)
+            with os.fdopen(handle, "wb") as file:
+                with contextlib.suppress(PermissionError):  # no rights on a FAT
+                    os.fchmod(handle, 0o644)
+                file.write(content)
+                file.flush()
+                os.fsync(handle)
+            for number in range(1, _MOST_LISTS):
+                own = f"{name}{suffix}" if number == 1 else f"{name}-{number}{suffix}"
+                if _holds(root, own, content):
+                    root.remove(temporary)
+                    return target / own
+                with contextlib.suppress(FileExistsError):
+                    root.rename(temporary, own)
+                    root.sync()
+                    return target / own
+            root.remove(temporary)
+    except OSError as error:
+        raise as_disk_error(error, str(target)) from error
     raise DiskError(
         "a thousand lists of that name stand there", where=str(target), mend="Give it another name"
     )
+
+
+def _holds(root: HeldFolder, name: str, content: bytes) -> bool:
+    """Whether the file *name* is there and holds just that."""
+    try:
+        handle = root.open_file(name)
+    except OSError:
+        return False
+    with os.fdopen(handle, "rb") as file:
+        return os.fstat(handle).st_size == len(content) and file.read() == content
 
 
 def _record(plan: CopyPlan, outcome: CopyOutcome, number: int) -> dict[str, Any]:

@@ -205,7 +205,10 @@ class Cellar:
         """Bind the unit to *device*, or release it. Raises UnknownPartError."""
         kept = asdict(device) if device else None
         with self._session() as session:
-            _require_unit(session, tag).device = kept
+            unit = _require_unit(session, tag)
+            if unit.device is not None and unit.device != kept:
+                unit.acceptance = None  # it was of the device before
+            unit.device = kept
 
     def runs_mark(self) -> RunsMark:
         """Return what changes when a run is added, or a unit gets another tag."""

@@ -10,7 +10,9 @@ from vastcellar.core.parts.acceptance import DUTIES, Acceptance
 from vastcellar.core.parts.identity import DeviceIdentity
 from vastcellar.core.units import PLAIN
 from vastcellar.services.build.acceptance import (
+    _FLAT,
     Outcome,
+    _newest,
     acceptance_steps,
     acceptance_tests,
     mend_of,
@@ -19,6 +21,7 @@ from vastcellar.services.build.acceptance import (
     waiting,
 )
 from vastcellar.services.words.acceptance_wording import acceptance_words
+from vastcellar.services.workplace.own_units import checked_unit
 from vastcellar.services.workplace.workplace import Shelf, open_workplace
 from vastcellar.store.run_record import RunRecord
 
@@ -164,7 +167,8 @@ def test_a_decision_against_a_unit_needs_no_failed_test(own, unit):
      (["cannot_tell"], "lighter format"), ([], "lighter format")],
 )  # fmt: skip
 def test_lost_frames_are_mended_by_what_caused_them(causes, word):
-    """Heat by a cooler case, a full cache by another drive; where nobody can tell, by less."""
+    """Heat by a cooler case, a full cache by another drive, as the unit's newest flat-out run
+    tells it; where nobody can tell, by less."""
     assert word in mend_of("recorder", {"diagnosis": {"causes": causes}})
     assert mend_of("recorder", {"diagnosis": None}) == mend_of("recorder", {})
 
@@ -196,3 +200,50 @@ def test_no_unit_is_in_service_by_nothing(changes):
     good = Acceptance(TODAY, "working drive", is_in_service=True, baseline_run_ids=(3,))
     with pytest.raises(BadValueError):
         replace(good, **changes)
+
+
+def test_a_take_that_lost_frames_is_mended_by_what_the_flat_out_run_showed(own, unit):
+    """A recorder run keeps no cause of its own: that of the newest flat-out run of this very
+    device is asked, and no other's."""
+    hot = {"diagnosis": {"causes": ["thermal"]}, "read": None, **WRITE}
+    full = {"diagnosis": {"causes": ["cache"]}, "read": None, **WRITE}
+    other = DeviceIdentity("Fin", "DF10-00999", 2_000_000_000_000, "")
+    lost = run(9, "recorder")
+    lost = replace(lost, figures={**lost.figures, "frames_dropped": 3, "frames_late": 0})
+    records = (run(3, figures=hot), run(5, figures=full, device=other), lost)
+    shelf = Shelf((unit,), records=records)
+    found = _newest(_FLAT, own, shelf, unit)
+    assert found.run_id == 3
+    assert "fins" in mend_of("recorder", found.figures)
+    assert _newest(_FLAT, own, Shelf((unit,)), unit) is None
+
+
+@pytest.mark.parametrize("changes", [{"drive_key": "torvane-t2-1"}, {"enclosure_key": ""}])
+def test_other_parts_are_not_in_service_by_the_old_ones_runs(own, catalog, unit, changes):
+    """Another drive or case under the same tag: the decision goes; another note leaves it."""
+    accepted = Acceptance(TODAY, "working drive", is_in_service=True, baseline_run_ids=(3,))
+    before = replace(unit, drive_key="torvane-t2-2", enclosure_key="drumlin-fin",
+                     used_bytes=0.0, acceptance=accepted)  # fmt: skip
+    shelf = Shelf((before,))
+    same = checked_unit(replace(before, note="loose"), catalog, shelf, before)
+    assert same.acceptance == accepted
+    assert checked_unit(replace(before, **changes), catalog, shelf, before).acceptance is None
+
+
+def test_another_device_is_not_in_service_by_the_runs_of_the_one_before(own, unit):
+    """Released and bound anew: what was decided was of the device before; binding the same one
+    again changes nothing."""
+    accepted = Acceptance(TODAY, "working drive", is_in_service=True, baseline_run_ids=(3,))
+    own.cellar.add_unit(replace(unit, device=None, acceptance=accepted))
+    own.cellar.bind_unit("K-07", DEVICE)
+    own.cellar.bind_unit("K-07", DEVICE)
+    assert own.cellar.units()[0].acceptance == accepted
+    own.cellar.bind_unit("K-07", None)
+    assert own.cellar.units()[0].acceptance is None
+
+
+def test_a_store_of_several_disks_is_no_case_of_a_unit(catalog, unit):
+    """A unit is one drive: said, and nothing is kept."""
+    wrong = replace(unit, drive_key="kelmarsh-dray-4", enclosure_key="sedgeway-loft-2")
+    with pytest.raises(BadValueError, match="holds several disks"):
+        checked_unit(replace(wrong, tag="K-99", used_bytes=0.0), catalog, Shelf(()))

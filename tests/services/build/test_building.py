@@ -270,3 +270,17 @@ def test_a_shell_says_what_sealing_costs_and_what_leaving_it_open_does(catalog, 
     again = replace(catalog, enclosures={**catalog.enclosures, shell.key: shell})
     opened = build(Chosen("torvane-s30-2", shell.key), again, shelf)
     assert opened.of(FitKind.SEALED) is None
+
+
+def test_cables_are_left_out_of_what_a_build_is_compared_by(catalog, shelf):
+    """A magazine's angled cable is on the bill and not in its price by capacity; what is at hand
+    is there today on both."""
+    reused = (("torvane-t2-2", "K-13"), ("sedgeway-mag", "M-03"))
+    made = build(Chosen("torvane-t2-2", "sedgeway-mag", reused=reused), catalog, shelf)
+    (cable,) = [line for line in made.bill.lines if line.kind == "cable"]
+    own = next(
+        row.built for row in tiers_of(made, catalog, shelf, None, None).rows
+        if row.capacity_bytes == 2e12
+    )  # fmt: skip
+    assert own.worth.price == pytest.approx(made.bill.all_new - cable.price)
+    assert own.delivery_days == 0.0

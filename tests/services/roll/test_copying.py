@@ -629,3 +629,22 @@ def test_a_record_that_is_none_names_its_field(card, target, changes, says):
     path.write_text(json.dumps({**json.loads(path.read_text()), **changes}))
     with pytest.raises(BadFileError, match=says):
         read_copy_record(path)
+
+
+@pytest.mark.parametrize(
+    ("behind", "copies"),
+    [(DiskBehind("sdx", "ext4"), 1), (DiskBehind("0:50 pool", "zfs", is_known=False), 0),
+     (DiskBehind("memory", "tmpfs", is_in_memory=True), 0), (DiskBehind("card", "ext4"), 0)],
+    ids=["a drive", "a pool", "memory", "the card's own"],
+)  # fmt: skip
+def test_a_copy_counts_only_on_a_drive_that_is_known_to_be_another(
+    card, target, monkeypatch, behind, copies
+):
+    """Two folders of one pool look like two devices: what lies behind isn't known, so neither
+    counts."""
+    own = DiskBehind("card", "ext4")
+    monkeypatch.setattr(
+        "vastcellar.services.roll.copying.disk_behind",
+        lambda path: behind if path == target else own,
+    )
+    assert verified_copies(made(copy_run(card, [target]))) == copies

@@ -52,12 +52,13 @@ class AcceptanceStep:
 
 
 _CAPACITY = AcceptanceTest("capacity", "Capacity proof: does it hold what it says?")
+_FLAT = AcceptanceTest("write", "Flat-out write until it is steady")
 _BY_DUTY = {
     "recorder media": (
         AcceptanceTest(RECORDER, "Recorder test, a full-length take, warm from a first one"),
     ),
     "working drive": (
-        AcceptanceTest("write", "Flat-out write until it is steady"),
+        _FLAT,
         AcceptanceTest("offload", "Offload test with clips of the day"),
     ),
     "edit storage": (AcceptanceTest("edit", "Edit test, with the streams of the timeline"),),
@@ -78,11 +79,15 @@ _MENDS_BY_CAUSE = {
 _ANY_DROPPED = "a lighter format or a faster drive: Prove shows what slowed it"
 
 
-def mend_of(kind: str, figures: dict[str, Any]) -> str:
-    """Return what would mend a failed test of *kind*, by what its own figures say of the cause."""
+def mend_of(kind: str, flat: dict[str, Any]) -> str:
+    """Return what would mend a failed test of *kind*.
+
+    A take that lost frames doesn't tell why: *flat* are the figures of the unit's newest flat-out
+    run, whose diagnosis does; empty where there is none.
+    """
     if kind != RECORDER:
         return _MENDS[kind]
-    causes = (figures.get("diagnosis") or {}).get("causes") or ()
+    causes = (flat.get("diagnosis") or {}).get("causes") or ()
     known = (mend for cause, mend in _MENDS_BY_CAUSE.items() if cause in causes)
     return next(known, _ANY_DROPPED)
 
@@ -117,15 +122,25 @@ def acceptance_steps(
 def _step(
     test: AcceptanceTest, workplace: Workplace, shelf: Shelf, unit: Unit, fmt: NumberFormat
 ) -> AcceptanceStep:
-    answers = [each for each in shelf.records if _answers(each, test, workplace, shelf, unit)]
-    newest = max(answers, key=lambda run: (run.measured_at, run.run_id), default=None)
+    newest = _newest(test, workplace, shelf, unit)
     if newest is None:
         return AcceptanceStep(test, Outcome.OPEN, Outcome.OPEN.value)
     is_failed = has_failed(test.kind, newest.figures)
     outcome = Outcome.FAILED if is_failed else Outcome.MADE
     said = _said(newest, fmt, workplace.rig_word)
-    mend = mend_of(test.kind, newest.figures) if is_failed else ""
+    mend = ""
+    if is_failed:
+        flat = _newest(_FLAT, workplace, shelf, unit)
+        mend = mend_of(test.kind, flat.figures if flat else {})
     return AcceptanceStep(test, outcome, said, newest.run_id, newest.is_simulated, mend)
+
+
+def _newest(
+    test: AcceptanceTest, workplace: Workplace, shelf: Shelf, unit: Unit
+) -> RunRecord | None:
+    """Return the newest run of that kind that tells anything of *unit*."""
+    answers = [each for each in shelf.records if _answers(each, test, workplace, shelf, unit)]
+    return max(answers, key=lambda run: (run.measured_at, run.run_id), default=None)
 
 
 def _answers(

@@ -92,15 +92,11 @@ def _mount(layout: Layout, reused_from: str, case_c: float | None) -> list[BillL
 
 
 def _cable(layout: Layout, chosen: Chosen, catalog: Catalog) -> list[BillLine]:
-    cable = layout.cable
+    cable, whence = layout.cable, "" if chosen.cable_key else THE_SHOOT
     if cable is None and kind_of(layout) is BuildKind.MAGAZINE:
-        cable = angled_cable(layout.enclosure.host_modes, catalog)
-        return (
-            [BillLine(cable.name, cable.price, delivery_days=cable.delivery_days)] if cable else []
-        )
+        cable, whence = angled_cable(layout.enclosure.host_modes, catalog), ""
     if cable is None:
         return []
-    whence = "" if chosen.cable_key else THE_SHOOT
     return [BillLine(cable.name, cable.price, "cable", whence, cable.delivery_days)]
 
 

@@ -122,7 +122,9 @@ class _Worths:
         # Its own figure is the bill's; of another module it is reckoned in the same way.
         lasting = self.made.bill.lasting_bytes_per_s if own else self._lasting(drive, is_bare=True)
         price = drive.price + rest
-        return self._offer(drive, price, lasting, [*days, drive.delivery_days])
+        is_at_hand = drive.key in dict(self.made.chosen.reused)
+        own_days = [] if is_at_hand else [drive.delivery_days]
+        return self._offer(drive, price, lasting, [*days, *own_days])
 
     def closed(self, drive: Drive | None) -> Offer | None:
         if drive is None:

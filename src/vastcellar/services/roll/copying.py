@@ -100,7 +100,9 @@ def copy_run(
 def _counts_not(disk: DiskBehind, own: DiskBehind) -> str:
     if disk.is_in_memory:
         return "it lies in the computer's memory"
-    return "it lies on the card's own drive" if disk.key == own.key else ""
+    if disk.key == own.key:
+        return "it lies on the card's own drive"
+    return "" if disk.is_known else "which drive it lies on isn't known"
 
 
 def _require_holds(target: Path, disk: DiskBehind, largest: int) -> None:

@@ -18,6 +18,8 @@ class DiskBehind:
     file_system: str
     is_in_memory: bool = False
     """Whether it is gone when the computer is switched off."""
+    is_known: bool = True
+    """Whether a drive, or a computer, was found behind it: a pool may lie on any."""
     is_by_program: bool = False
     """Whether a program, or another computer, reads and writes it for us."""
 
@@ -35,4 +37,6 @@ def disk_behind(folder: Path) -> DiskBehind:
     drive = find_block_device(mount.device_number)
     key = drive.name if drive else f"{mount.device_number} {mount.device}"
     is_by_program = mount.file_system.startswith("fuse")
-    return DiskBehind(key, mount.file_system, is_by_program=is_by_program)
+    return DiskBehind(
+        key, mount.file_system, is_known=drive is not None, is_by_program=is_by_program
+    )

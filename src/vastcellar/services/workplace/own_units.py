@@ -30,6 +30,12 @@ def checked_unit(unit: Unit, catalog: Catalog, shelf: Shelf, before: Unit | None
             mend="Give another tag, or choose that unit and change it",
         )
     drive = catalog.drive(unit.drive_key)
+    if unit.enclosure_key in catalog.stores:
+        raise BadValueError(
+            f"{catalog.stores[unit.enclosure_key].name} holds several disks, and a unit is one",
+            where=where,
+            mend="Choose the case that it stays in, or none",
+        )
     if unit.enclosure_key:
         unfit = case_misfit(drive, catalog.enclosure(unit.enclosure_key))
         if unfit:
@@ -40,4 +46,9 @@ def checked_unit(unit: Unit, catalog: Catalog, shelf: Shelf, before: Unit | None
             where=where,
             mend="Check what is in use, or choose the larger drive",
         )
+    if before is not None and unit.acceptance == before.acceptance:
+        parts = (before.drive_key, before.enclosure_key)
+        if (unit.drive_key, unit.enclosure_key) != parts:
+            # Its tests were made with other parts: what they showed isn't of this one.
+            return replace(unit, tag=tag, acceptance=None)
     return replace(unit, tag=tag)

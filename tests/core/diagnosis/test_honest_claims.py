@@ -13,8 +13,9 @@ from vastcellar.core.diagnosis.causes import Cause
 from vastcellar.core.diagnosis.diagnose import diagnose
 from vastcellar.core.parts.parts import ThrottleStage, WriteBehaviour
 from vastcellar.core.trace import Trace
+from vastcellar.core.writing.drive_in_use import EventKind
 from vastcellar.core.writing.heat import HeatPath
-from vastcellar.core.writing.write_profile import EventKind, Phase, sample, write_profile
+from vastcellar.core.writing.write_profile import Phase, sample, write_profile
 
 
 def trace_of(*stretches, seed=3, noise=0.03, late_s=0.0):

@@ -14,9 +14,10 @@ from vastcellar.core.diagnosis.levels import Drop
 from vastcellar.core.diagnosis.two_stages import may_be_two_stages
 from vastcellar.core.parts.parts import ThrottleStage, WriteBehaviour
 from vastcellar.core.trace import Trace
+from vastcellar.core.writing.drive_in_use import EventKind
 from vastcellar.core.writing.heat import Course, HeatPath
 from vastcellar.core.writing.heat_columns import Courses, HeatPathColumns
-from vastcellar.core.writing.write_profile import EventKind, Phase, sample, write_profile
+from vastcellar.core.writing.write_profile import Phase, sample, write_profile
 
 RUN_S = 1800.0
 

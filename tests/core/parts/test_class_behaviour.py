@@ -7,13 +7,9 @@ import pytest
 
 from vastcellar.core.parts.class_behaviour import class_behaviour
 from vastcellar.core.parts.parts import DriveKind
+from vastcellar.core.writing.drive_in_use import EventKind, cache_capacity_bytes
 from vastcellar.core.writing.heat import HeatPath
-from vastcellar.core.writing.write_profile import (
-    EventKind,
-    Phase,
-    cache_capacity_bytes,
-    write_profile,
-)
+from vastcellar.core.writing.write_profile import Phase, write_profile
 
 
 def drives_by_class(catalog):

@@ -20,7 +20,7 @@ from vastcellar.core.verdict.judgement import judge_take
 from vastcellar.core.verdict.proof import RecorderProof, RunConditions
 from vastcellar.core.verdict.reach.comparing import Asked
 from vastcellar.core.verdict.reach.reaching import Reach, reach_of
-from vastcellar.core.writing.write_profile import EventKind
+from vastcellar.core.writing.drive_in_use import EventKind
 
 K_11 = DeviceIdentity("flat 1", "serial-of-k-11", 1_000_000_000_000)
 

@@ -15,9 +15,10 @@ from vastcellar.core.shoot.needs import camera_need
 from vastcellar.core.shoot.rolls import Take
 from vastcellar.core.trace import Trace
 from vastcellar.core.writing.copying import CopyStage, copy_rate, what_a_faster_part_gains
+from vastcellar.core.writing.drive_in_use import EventKind
 from vastcellar.core.writing.heat import HeatPath
 from vastcellar.core.writing.workloads import cards_in_a_row, flat_out, paced, takes_and_pauses
-from vastcellar.core.writing.write_profile import EventKind, Phase, write_profile
+from vastcellar.core.writing.write_profile import Phase, write_profile
 
 DRIVE = WriteBehaviour(
     cache_write_bytes_per_s=1000e6,

@@ -8,9 +8,10 @@ import pytest
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.parts.parts import ThrottleStage, WriteBehaviour
 from vastcellar.core.recording.recorder import profile_outcome
+from vastcellar.core.writing.drive_in_use import EventKind
 from vastcellar.core.writing.heat import HeatPath
 from vastcellar.core.writing.profile_batch import Lane, run_lanes
-from vastcellar.core.writing.write_profile import EventKind, Phase, write_profile
+from vastcellar.core.writing.write_profile import Phase, write_profile
 
 
 def draw_lane(random):

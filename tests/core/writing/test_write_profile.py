@@ -10,14 +10,9 @@ from hypothesis import strategies as st
 
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.parts.parts import ThrottleStage, WriteBehaviour
+from vastcellar.core.writing.drive_in_use import EventKind, balance_rate_bytes_per_s
 from vastcellar.core.writing.heat import Course, HeatPath, largest_rate_without_throttle_bytes_per_s
-from vastcellar.core.writing.write_profile import (
-    EventKind,
-    Phase,
-    balance_rate_bytes_per_s,
-    sample,
-    write_profile,
-)
+from vastcellar.core.writing.write_profile import Phase, sample, write_profile
 
 CACHED = WriteBehaviour(
     cache_write_bytes_per_s=2500e6,

@@ -28,11 +28,11 @@ from vastcellar.core.unit_model.fitted_model import (
     fitted_figures,
 )
 from vastcellar.core.unit_model.prediction import WrittenRun, predicted_run
-from vastcellar.core.writing.write_profile import (
+from vastcellar.core.writing.drive_in_use import (
     cache_capacity_bytes,
     fold_while_writing_bytes_per_s,
-    sample,
 )
+from vastcellar.core.writing.write_profile import sample
 
 _BINS = 90
 _FEWEST_BINS = 8

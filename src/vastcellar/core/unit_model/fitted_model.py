@@ -14,7 +14,7 @@ import numpy as np
 from vastcellar.core.diagnosis.causes import Estimate
 from vastcellar.core.parts.parts import WriteBehaviour
 from vastcellar.core.trace import FloatArray
-from vastcellar.core.writing.write_profile import cache_capacity_bytes
+from vastcellar.core.writing.drive_in_use import cache_capacity_bytes
 
 _LEARNED = 0.35  # a posterior this much narrower than the prior was learned from the runs
 _NINE_IN_TEN = 1.645

@@ -11,8 +11,9 @@ import numpy as np
 from vastcellar.core.diagnosis.causes import Diagnosis, Estimate
 from vastcellar.core.parts.parts import WriteBehaviour
 from vastcellar.core.trace import Trace
+from vastcellar.core.writing.drive_in_use import EventKind
 from vastcellar.core.writing.heat import HeatPath
-from vastcellar.core.writing.write_profile import EventKind, Phase, WriteProfile, write_profile
+from vastcellar.core.writing.write_profile import Phase, WriteProfile, write_profile
 
 _FELL = 0.93  # a rate that falls by less is not seen as a drop
 

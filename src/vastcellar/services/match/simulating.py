@@ -9,8 +9,9 @@ from vastcellar.core.chain.chain import Chain
 from vastcellar.core.chain.setup_parts import heat_path
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.recording.recorder import FluidOutcome, profile_outcome
+from vastcellar.core.writing.drive_in_use import EventKind
 from vastcellar.core.writing.workloads import Workload, cards_in_a_row, flat_out, paced
-from vastcellar.core.writing.write_profile import EventKind, WriteProfile, write_profile
+from vastcellar.core.writing.write_profile import WriteProfile, write_profile
 
 
 @dataclass(frozen=True, slots=True)

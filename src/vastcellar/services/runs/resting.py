@@ -13,8 +13,8 @@ from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.parts.class_behaviour import class_behaviour
 from vastcellar.core.parts.parts import Drive
 from vastcellar.core.parts.units import Unit, free_bytes_on
+from vastcellar.core.writing.drive_in_use import cache_capacity_bytes
 from vastcellar.core.writing.heat import HeatPath
-from vastcellar.core.writing.write_profile import cache_capacity_bytes
 from vastcellar.services.workplace.workplace import Shelf, require_unit
 from vastcellar.store.run_record import RunRecord
 

@@ -9,12 +9,12 @@ from vastcellar.core.evidence import Evidence
 from vastcellar.core.shoot.shoot import Camera
 from vastcellar.core.units import MB, NumberFormat
 from vastcellar.core.verdict.judgement import Judgement
-from vastcellar.core.writing.heat import largest_rate_without_throttle_bytes_per_s
-from vastcellar.core.writing.write_profile import (
+from vastcellar.core.writing.drive_in_use import (
     EventKind,
     balance_rate_bytes_per_s,
     fold_while_writing_bytes_per_s,
 )
+from vastcellar.core.writing.heat import largest_rate_without_throttle_bytes_per_s
 from vastcellar.services.sums.need_sums import guarantee_sum, need_sum, take_sum
 from vastcellar.services.sums.sum_lines import Sum, SumLine
 from vastcellar.services.words.said_wording import said_words

@@ -11,7 +11,7 @@ from vastcellar.core.shoot.shoot import Camera
 from vastcellar.core.units import NumberFormat
 from vastcellar.core.verdict.bottlenecks import Bottleneck
 from vastcellar.core.verdict.judgement import Judgement
-from vastcellar.core.writing.write_profile import EventKind
+from vastcellar.core.writing.drive_in_use import EventKind
 from vastcellar.services.words.reach_wording import beside_words, differences_words
 from vastcellar.services.words.said_wording import said_words
 

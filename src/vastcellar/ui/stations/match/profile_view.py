@@ -10,7 +10,8 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 from vastcellar.core.evidence import Verdict
 from vastcellar.core.units import GB, MB
 from vastcellar.core.verdict.judgement import Judgement
-from vastcellar.core.writing.write_profile import Event, EventKind, WriteProfile, sample
+from vastcellar.core.writing.drive_in_use import EventKind
+from vastcellar.core.writing.write_profile import Event, WriteProfile, sample
 from vastcellar.ui.look import Look
 from vastcellar.ui.widgets.cards import label
 from vastcellar.ui.widgets.plots import (

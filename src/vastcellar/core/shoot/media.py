@@ -67,6 +67,11 @@ class DayOnMedia:
     reloads: tuple[Reload, ...]
 
 
+def fits_on(asked_bytes: float, room_bytes: float) -> bool:
+    """Return whether so much goes onto a medium with that room."""
+    return asked_bytes <= room_bytes * _FIT
+
+
 def fill_media(takes: Sequence[Take], bytes_per_s: float, medium_bytes: float) -> DayOnMedia:
     """Return how *takes* fill media of *medium_bytes*, recorded at *bytes_per_s*.
 
@@ -78,7 +83,7 @@ def fill_media(takes: Sequence[Take], bytes_per_s: float, medium_bytes: float) -
     used = medium_bytes  # none is in yet
     for take in takes:
         at_s, left = take.start_s, take.duration_s * bytes_per_s
-        if left > (medium_bytes - used) * _FIT and used > 0:
+        if used > 0 and not fits_on(left, medium_bytes - used):
             if media:
                 reloads.append(Reload(at_s, False, False))
             media.append([])
@@ -89,7 +94,7 @@ def fill_media(takes: Sequence[Take], bytes_per_s: float, medium_bytes: float) -
                 reloads.append(Reload(at_s, True, take.is_longest))
                 media.append([])
                 used, room = 0.0, medium_bytes
-            piece = left if left <= room * _FIT else room
+            piece = left if fits_on(left, room) else room
             end_s = at_s + piece / bytes_per_s
             media[-1].append(Stretch(at_s, end_s, used, used + piece))
             used, left, at_s = used + piece, left - piece, end_s

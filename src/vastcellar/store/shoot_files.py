@@ -25,6 +25,7 @@ from vastcellar.core.shoot.formats import (
     RecordingFormat,
 )
 from vastcellar.core.shoot.measured_rate import MeasuredRate
+from vastcellar.core.shoot.offload import Break, Offload, Person
 from vastcellar.core.shoot.roll_patterns import RollPattern
 from vastcellar.core.shoot.shoot import (
     DEFAULT_BUFFER_BYTES,
@@ -73,7 +74,7 @@ class FormatInFile(_Strict):
 
 
 # Values that need nothing looked up are read straight into core's own classes.
-_VALUES: tuple[Any, ...] = (AllowedMedium, CameraLimits, Copy, MeasuredRate)
+_VALUES: tuple[Any, ...] = (AllowedMedium, Break, CameraLimits, Copy, MeasuredRate, Offload, Person)
 for _kind in _VALUES:
     _kind.__pydantic_config__ = ConfigDict(extra="forbid")
 
@@ -122,6 +123,11 @@ class CameraInFile(_Strict):
     limits: CameraLimits = Field(default_factory=CameraLimits)
     medium_guarantee: str = ""
     measured: MeasuredRate | None = None
+    pool_tags: tuple[str, ...] = ()
+    more_media: int = 0
+    call_s: float | None = None
+    wrap_s: float | None = None
+    card_changes_s: tuple[float, ...] = ()
 
 
 def _copies(value: Any) -> Any:
@@ -142,6 +148,8 @@ class ShootInFile(_Strict):
     reserve: float = DEFAULT_RESERVE
     day_start_s: float = DEFAULT_DAY_S[0]
     day_end_s: float = DEFAULT_DAY_S[1]
+    breaks: tuple[Break, ...] = ()
+    offload: Offload = Field(default_factory=Offload)
     cameras: Annotated[tuple[CameraInFile, ...], Field(max_length=200)]
 
 

@@ -3,7 +3,8 @@
 from dataclasses import replace
 
 from vastcellar.core.parts.parts import WriteBehaviour
-from vastcellar.core.roll.day import CameraDay, Card, CopyDrive, Person, Reader, RollDay
+from vastcellar.core.roll.day import CameraDay, Card, CopyDrive, Reader, RollDay
+from vastcellar.core.shoot.offload import Person
 from vastcellar.core.shoot.rolls import Take
 from vastcellar.core.writing.heat import HeatPath
 

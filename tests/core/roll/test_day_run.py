@@ -10,9 +10,10 @@ from hypothesis import strategies as st
 from core.roll.roll_days import FAST, GB, HOUR, MB, PATH, camera, cards, day, drive
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.parts.parts import ThrottleStage, WriteBehaviour
-from vastcellar.core.roll.day import Break, CameraDay, Card, CardOrder, Person, Reader, Uplink
+from vastcellar.core.roll.day import CameraDay, Card, Reader, Uplink
 from vastcellar.core.roll.day_run import run_day
 from vastcellar.core.shoot.media import fill_media
+from vastcellar.core.shoot.offload import Break, CardOrder, Person
 from vastcellar.core.shoot.rolls import Take
 
 

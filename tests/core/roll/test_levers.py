@@ -6,9 +6,9 @@ from dataclasses import replace
 import pytest
 
 from core.roll.roll_days import HOUR, MB, camera, day, drive
-from vastcellar.core.roll.day import CardOrder, Person
 from vastcellar.core.roll.day_run import run_day
 from vastcellar.core.roll.levers import Lever, LeverKind, latest_start_s, levers_of, pull
+from vastcellar.core.shoot.offload import CardOrder, Person
 
 WAITS = day(camera([(8, 16), (8.3, 16), (12, 10)]), drives=(drive(write=200 * MB),))
 

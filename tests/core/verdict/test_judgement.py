@@ -134,7 +134,8 @@ def test_a_take_longer_than_the_room_on_the_drive_falls_short(slipway, catalog, 
     chain = chain_of(camera.setup, catalog, shelf)
     found = judge_take(camera, camera_need(camera), chain, 24.0)
     assert (found.verdict, found.bottleneck) == (Verdict.FALLS_SHORT, Bottleneck.SPACE)
-    assert found.margin == pytest.approx(1e12 / camera_need(camera).longest_take_bytes - 1)
+    # 560 GB of the job before are still on it.
+    assert found.margin == pytest.approx(440e9 / camera_need(camera).longest_take_bytes - 1)
 
 
 def proof_of(slipway, **changes):

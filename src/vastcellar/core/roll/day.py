@@ -9,41 +9,13 @@ from __future__ import annotations
 import math
 from collections import Counter
 from dataclasses import dataclass
-from enum import StrEnum
 
 from vastcellar.core.checks import require_above_zero, require_between, require_not_negative
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.parts.parts import WriteBehaviour
+from vastcellar.core.shoot.offload import CardOrder, Person
 from vastcellar.core.shoot.rolls import Take
 from vastcellar.core.writing.heat import HeatPath
-
-
-class CardOrder(StrEnum):
-    """Which of the cards that wait at the station goes first."""
-
-    OLDEST = "oldest first"
-    FULLEST = "fullest first"
-    SHORTEST = "shortest first"
-    NEEDED = "needed first"
-    """That of the camera which is out of cards soonest."""
-    LONGEST_TAKE = "longest take first"
-    """That of the camera with the take that can't be repeated."""
-
-
-@dataclass(frozen=True, slots=True)
-class Break:
-    """A time in which nobody changes cards, or one person doesn't."""
-
-    start_s: float
-    end_s: float
-
-    def __post_init__(self) -> None:
-        if not 0 <= self.start_s < self.end_s <= 48 * 3600:
-            raise BadValueError(
-                f"it goes from {self.start_s / 3600:g} h to {self.end_s / 3600:g} h",
-                where="break",
-                mend="Let it end after it starts",
-            )
 
 
 @dataclass(frozen=True, slots=True)
@@ -154,16 +126,6 @@ class CopyDrive:
     def lies_on(self) -> str:
         """The device that it is, when copies are counted."""
         return self.device or self.tag
-
-
-@dataclass(frozen=True, slots=True)
-class Person:
-    """Somebody at the station who changes cards, and when not."""
-
-    name: str
-    breaks: tuple[Break, ...] = ()
-    fetches: bool = False
-    """Whether this person also walks for the cards, and so isn't there meanwhile."""
 
 
 @dataclass(frozen=True, slots=True)

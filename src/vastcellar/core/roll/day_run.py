@@ -18,7 +18,7 @@ from vastcellar.core.roll.card_fill import (
     next_start_s,
     out_of_cards_s,
 )
-from vastcellar.core.roll.day import CameraDay, Card, CardOrder, RollDay
+from vastcellar.core.roll.day import CameraDay, Card, RollDay
 from vastcellar.core.roll.offloading import (
     CopyJob,
     CopyStretch,
@@ -27,6 +27,7 @@ from vastcellar.core.roll.offloading import (
     OnDrive,
 )
 from vastcellar.core.roll.people import People
+from vastcellar.core.shoot.offload import CardOrder
 
 
 @dataclass(frozen=True, slots=True)

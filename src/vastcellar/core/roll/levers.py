@@ -7,9 +7,10 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
-from vastcellar.core.roll.day import CameraDay, CardOrder, CopyDrive, Reader, RollDay
+from vastcellar.core.roll.day import CameraDay, CopyDrive, Reader, RollDay
 from vastcellar.core.roll.day_run import DayRun, run_day
 from vastcellar.core.roll.pools import with_cards
+from vastcellar.core.shoot.offload import CardOrder
 from vastcellar.core.writing.heat import cooled
 
 _WORTH_S = 60.0
@@ -103,7 +104,7 @@ def levers_of(day: RollDay, run: DayRun) -> Iterator[Lever]:
             yield Lever(
                 LeverKind.COOLER, drive.tag, with_drive(day, drive.tag, path=cooled(drive.path))
             )
-    limiting = _limiting_drive(day, run)
+    limiting = limiting_drive(day, run)
     if limiting is not None:
         skipped = with_drive(day, limiting.tag, is_read_back=False)
         yield Lever(LeverKind.SKIP_CHECK, limiting.tag, skipped)
@@ -166,7 +167,10 @@ def _early_changes(day: RollDay, run: DayRun, camera: CameraDay) -> Iterator[Lev
 
 
 def _with_reader(day: RollDay) -> RollDay:
-    """Return *day* with one more of each of its readers, and one more copy at once."""
+    """Return *day* with one more copy at once, and where all readers are busy by then with one
+    more of each of them."""
+    if len(day.readers) > day.copies_at_once:
+        return replace(day, copies_at_once=day.copies_at_once + 1)
     doubles = tuple(Reader(f"{each.key} +", f"{each.name} +", each.uplink) for each in day.readers)
     cameras = tuple(
         replace(
@@ -201,7 +205,7 @@ def _with_faster_cards(day: RollDay) -> RollDay:
     return replace(day, cameras=cameras)
 
 
-def _limiting_drive(day: RollDay, run: DayRun) -> CopyDrive | None:
+def limiting_drive(day: RollDay, run: DayRun) -> CopyDrive | None:
     """Return the drive that has the last card last."""
     ends: dict[str, float] = {}
     for trip in run.trips:

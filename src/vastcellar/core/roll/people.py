@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from vastcellar.core.roll.day import Person
+from vastcellar.core.shoot.offload import Person
 
 
 class People:

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from vastcellar.core.errors import BadValueError
+from vastcellar.core.shoot.offload import Break
 from vastcellar.core.shoot.roll_patterns import TYPICAL_TAKE_S, RollPattern
 
 FloatArray = NDArray[np.float64]
@@ -102,10 +104,13 @@ def count_takes(
     return RollCounts(before, count - before, take_s, longest)
 
 
-def lay_out_takes(count: RollCount, day_start_s: float, day_end_s: float) -> tuple[Take, ...]:
+def lay_out_takes(
+    count: RollCount, day_start_s: float, day_end_s: float, breaks: Sequence[Break] = ()
+) -> tuple[Take, ...]:
     """Return the takes of a day with even pauses between, from its start to its end.
 
-    A day that rolls longer than its hours has no pauses and ends late.
+    A day that rolls longer than its hours has no pauses and ends late. A take that would run
+    into one of *breaks* begins after it, and what comes next moves up only as far as it must.
     """
     pause_s = 0.0
     if count.takes > 1:
@@ -117,4 +122,16 @@ def lay_out_takes(count: RollCount, day_start_s: float, day_end_s: float) -> tup
     for index, duration_s in enumerate(durations):
         takes.append(Take(at_s, duration_s, count.longest_s > 0 and index == count.before))
         at_s += duration_s + pause_s
-    return tuple(takes)
+    return _around(takes, breaks) if breaks else tuple(takes)
+
+
+def _around(takes: Sequence[Take], breaks: Sequence[Break]) -> tuple[Take, ...]:
+    moved, free_s = [], 0.0
+    for take in takes:
+        start_s = max(take.start_s, free_s)
+        for each in sorted(breaks, key=lambda b: b.start_s):
+            if start_s < each.end_s and start_s + take.duration_s > each.start_s:
+                start_s = each.end_s
+        moved.append(replace(take, start_s=start_s))
+        free_s = start_s + take.duration_s
+    return tuple(moved)

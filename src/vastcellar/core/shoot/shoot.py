@@ -10,6 +10,7 @@ from vastcellar.core.errors import BadValueError
 from vastcellar.core.shoot.formats import RecordingFormat, video_bytes_per_s
 from vastcellar.core.shoot.guarantees import find_guarantee
 from vastcellar.core.shoot.measured_rate import MeasuredRate
+from vastcellar.core.shoot.offload import Break, Offload
 from vastcellar.core.shoot.roll_patterns import RollPattern
 
 DEFAULT_HEADROOM = 0.20
@@ -136,6 +137,15 @@ class Camera:
     medium_guarantee: str = ""
     """Class printed on the media in use, "" for none."""
     measured: MeasuredRate | None = None
+    pool_tags: tuple[str, ...] = ()
+    """Units that it records to besides that of its setup, in the order in which they go in."""
+    more_media: int = 0
+    """Media like the first that would have to be bought or lent."""
+    call_s: float | None = None
+    wrap_s: float | None = None
+    """Its own hours; None for those of the shoot."""
+    card_changes_s: tuple[float, ...] = ()
+    """When its medium is changed before it is full, where another is at hand; on each day."""
 
     def __post_init__(self) -> None:
         where = f"camera {self.key!r}"
@@ -152,6 +162,16 @@ class Camera:
         for hours in self.hours_by_day:
             require_between(where, 0.0, 24.0, hours_by_day=hours)
         require_between(where, 0, MAX_DAYS, longest_on_day=self.longest_on_day)
+        require_between(where, 0, 100, more_media=self.more_media)
+        for hour_s in (self.call_s, self.wrap_s, *self.card_changes_s):
+            if hour_s is not None:
+                require_between(where, 0, 36 * 3600, hours_of_the_day_s=hour_s)
+        if len(set(self.pool_tags)) < len(self.pool_tags) or "" in self.pool_tags:
+            raise BadValueError(
+                "a unit stands twice in its pool, or has no tag",
+                where=where,
+                mend="Name each once",
+            )
         require_not_negative(where, buffer_bytes=self.buffer_bytes)
         if self.medium_guarantee:
             find_guarantee(self.medium_guarantee)
@@ -197,11 +217,17 @@ class Copy:
     """Each day's material is let go after so many days; 0 keeps it to the end."""
     unit_tags: tuple[str, ...] = ()
     """The units that it is made on."""
+    is_handed_over: bool = False
+    """Whether it leaves the house: no copy when it comes to wiping a card."""
+    write_bytes_per_s: float = 0.0
+    """What a drive that isn't ours is said to write, where no unit is named; 0 for not known."""
 
     def __post_init__(self) -> None:
         if not self.name.strip():
             raise BadValueError("a copy has no name", where="copy", mend="Say what it is for")
-        require_between(f"copy {self.name!r}", 0, MAX_DAYS, keep_days=self.keep_days)
+        where = f"copy {self.name!r}"
+        require_between(where, 0, MAX_DAYS, keep_days=self.keep_days)
+        require_between(where, 0, 1e12, write_bytes_per_s=self.write_bytes_per_s)
 
 
 def default_copies(count: int) -> tuple[Copy, ...]:
@@ -230,6 +256,9 @@ class Shoot:
     day_start_s: float = DEFAULT_DAY_S[0]
     day_end_s: float = DEFAULT_DAY_S[1]
     note: str = ""
+    breaks: tuple[Break, ...] = ()
+    """When no camera begins a take."""
+    offload: Offload = field(default_factory=Offload)
 
     def __post_init__(self) -> None:
         where = f"shoot {self.name!r}"
@@ -245,6 +274,14 @@ class Shoot:
                 where=where,
                 mend="Let it end after it starts",
             )
+        for camera in self.cameras:
+            start_s, end_s = self.hours_of(camera)
+            if not start_s < end_s:
+                raise BadValueError(
+                    f"its day ends at {end_s / 3600:g} h, it starts at {start_s / 3600:g} h",
+                    where=f"camera {camera.key!r}",
+                    mend="Let its wrap be after its call",
+                )
         for kind, names in (
             ("cameras", [camera.key for camera in self.cameras]),
             ("copies", [copy.name for copy in self.copies]),
@@ -254,6 +291,11 @@ class Shoot:
                 raise BadValueError(
                     f"two {kind} are called {name!r}", where=where, mend="Give each its own name"
                 )
+
+    def hours_of(self, camera: Camera) -> tuple[float, float]:
+        """Return call and wrap of *camera*, in seconds since midnight."""
+        start_s = self.day_start_s if camera.call_s is None else camera.call_s
+        return start_s, self.day_end_s if camera.wrap_s is None else camera.wrap_s
 
     def camera(self, key: str) -> Camera:
         """Return the camera called *key*. Raises BadValueError where there is none."""
@@ -279,24 +321,34 @@ def tags_in_use(shoot: Shoot, besides: str = "") -> frozenset[str]:
 
     What only the camera of the key *besides* records to is left out: it may change that.
     """
-    tags = {c.setup.unit_tag for c in shoot.cameras if c.setup and c.key != besides}
+    others = [camera for camera in shoot.cameras if camera.key != besides]
+    tags = {camera.setup.unit_tag for camera in others if camera.setup}
+    tags.update(tag for camera in others for tag in camera.pool_tags)
     tags.update(tag for copy in shoot.copies for tag in copy.unit_tags)
     return frozenset(tags - {""})
 
 
 def with_tag_changed(shoot: Shoot, old: str, new: str) -> Shoot:
     """Return *shoot* with the unit *old* called *new* wherever it records or copies to it."""
+
+    def changed(tags: tuple[str, ...]) -> tuple[str, ...]:
+        return tuple(new if tag == old else tag for tag in tags)
+
     cameras = tuple(
-        replace(camera, setup=replace(camera.setup, unit_tag=new))
-        if camera.setup is not None and camera.setup.unit_tag == old
-        else camera
+        replace(
+            camera,
+            pool_tags=changed(camera.pool_tags),
+            setup=replace(camera.setup, unit_tag=new)
+            if camera.setup is not None and camera.setup.unit_tag == old
+            else camera.setup,
+        )
         for camera in shoot.cameras
     )
-    copies = tuple(
-        replace(copy, unit_tags=tuple(new if tag == old else tag for tag in copy.unit_tags))
-        for copy in shoot.copies
+    copies = tuple(replace(copy, unit_tags=changed(copy.unit_tags)) for copy in shoot.copies)
+    ports = tuple((new if tag == old else tag, port) for tag, port in shoot.offload.ports)
+    return replace(
+        shoot, cameras=cameras, copies=copies, offload=replace(shoot.offload, ports=ports)
     )
-    return replace(shoot, cameras=cameras, copies=copies)
 
 
 def cables_and_hubs_of(shoot: Shoot) -> frozenset[str]:

@@ -209,5 +209,5 @@ def day_on_media(shoot: Shoot, camera: Camera, need: Need, day: int) -> DayOnMed
         np.array([[camera.longest_take_s]]),
         np.array([[camera.has_longest_on(day)]]),
     )
-    takes = lay_out_takes(rolls.at(0, 0), shoot.day_start_s, shoot.day_end_s)
+    takes = lay_out_takes(rolls.at(0, 0), *shoot.hours_of(camera), shoot.breaks)
     return fill_media(takes, need.average_bytes_per_s, camera.medium_bytes)

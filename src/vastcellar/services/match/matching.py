@@ -25,7 +25,7 @@ from vastcellar.core.shoot.shoot_plan import day_on_media
 from vastcellar.core.verdict.judgement import Judgement, judge_take
 from vastcellar.core.writing.copying import CopyRate, CopyStage, copy_rate
 from vastcellar.core.writing.workloads import medium_over_a_day
-from vastcellar.services.match.judging import chain_of
+from vastcellar.services.match.placing import best_owned, carries, placings
 from vastcellar.services.workplace.workplace import Shelf
 
 
@@ -209,16 +209,11 @@ def side_by_side(
     for host in catalog.hosts.values():
         if host.is_camera:
             continue
-        tried = [
-            (placed, chain_of(placed, catalog, shelf, shoot.ambient_c))
-            for placed in _placed_on(host, setup, catalog)
-        ]
-        mine = [each for each in tried if each[0].cable_key in owned | {""}]
-        connected = [each for each in mine if not each[1].problem]
+        tried = placings(host.ports, host, setup, catalog, shelf, shoot.ambient_c)
         if not tried:
             continue
-        placed, chain = max(connected or tried, key=_carries)
-        best, best_chain = max(tried, key=_carries)
+        best, best_chain = max(tried, key=carries)
+        (placed, chain), is_owned = best_owned(tried, owned)
         judgement = judge_take(
             camera,
             camera_need(camera),
@@ -228,7 +223,7 @@ def side_by_side(
             now=datetime.now(UTC),
         )
         row = OnHost(host, placed, chain, judgement, _offload(host, chain))
-        row = replace(row, has_cable=bool(connected) or bool(chain.problem))
+        row = replace(row, has_cable=is_owned or bool(chain.problem))
         gained = best_chain.link_cap_bytes_per_s > chain.link_cap_bytes_per_s * 1.001
         if gained and best.cable_key:
             first = best_chain.at_first_bytes_per_s
@@ -236,22 +231,3 @@ def side_by_side(
             row = replace(row, missing=MissingCable(cable, port, first))
         rows.append(row)
     return tuple(rows)
-
-
-def _placed_on(host: Host, setup: Setup, catalog: Catalog) -> list[Setup]:
-    """Return *setup* in every port of *host*, on every cable that fits; nothing else changes."""
-    found = []
-    for port in host.ports:
-        there = replace(setup, host_key=host.key, port_key=port.key)
-        if port.is_slot:  # nothing lies between a slot and what goes into it
-            found.append(replace(there, cable_key="", hub_keys=(), sharing=1))
-            continue
-        cables = (cable for cable in catalog.cables.values() if cable.fits(port))
-        found += [replace(there, cable_key=cable.key) for cable in cables]
-    return found
-
-
-def _carries(placed: tuple[Setup, Chain]) -> tuple[float, float]:
-    """Order by what reaches the drive; of equals the cheaper cable comes first."""
-    cable = placed[1].parts.cable
-    return placed[1].link_cap_bytes_per_s, -(cable.price if cable else 0.0)

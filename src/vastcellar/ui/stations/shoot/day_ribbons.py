@@ -80,7 +80,9 @@ class DayRibbons(Picture):
         assert shoot is not None  # asked for only with a plan
         hours = [camera.hours_on(self.day) for camera in self._rows()]
         most_s = max([0.0, *hours]) * 3600
-        return shoot.day_start_s, max(shoot.day_end_s, shoot.day_start_s + most_s)
+        own = [shoot.hours_of(camera) for camera in self._rows()]
+        start_s = min([shoot.day_start_s, *(start for start, _end in own)])
+        return start_s, max([shoot.day_end_s, start_s + most_s, *(end for _start, end in own)])
 
     def _rows(self) -> tuple[Camera, ...]:
         shoot, dragged = self._shoot, self._dragged

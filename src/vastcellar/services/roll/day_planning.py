@@ -1,0 +1,306 @@
+"""Plan this day: cameras, cards and drives of a shoot at the computer they are copied on."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from vastcellar.core.candidates.assemblies import as_its_box_says
+from vastcellar.core.chain.setup_parts import heat_path
+from vastcellar.core.errors import BadValueError
+from vastcellar.core.parts.catalog import Catalog
+from vastcellar.core.parts.parts import Host, WriteBehaviour
+from vastcellar.core.parts.units import Unit, free_bytes_on
+from vastcellar.core.roll.day import CameraDay, Card, CopyDrive, Reader, RollDay
+from vastcellar.core.roll.day_run import DayRun, run_day
+from vastcellar.core.roll.fills import DayOnDrive, days_on_drives
+from vastcellar.core.roll.pools import with_cards
+from vastcellar.core.shoot.needs import camera_need
+from vastcellar.core.shoot.shoot import Camera, Copy, Setup, Shoot, cables_and_hubs_of
+from vastcellar.core.shoot.shoot_plan import day_on_media, plan_shoot
+from vastcellar.core.writing.heat import HeatPath
+from vastcellar.services.match.placing import Placing
+from vastcellar.services.roll.station_ports import Device, Plugged, PortTable, plugged_ways
+from vastcellar.services.workplace.workplace import Shelf
+
+_NO_LIMIT = 1e12
+"""Of a drive that isn't ours only the rate is known that it is said to write."""
+
+
+@dataclass(frozen=True)
+class CopyOnDay:
+    """A copy of the shoot, on the unit that takes the day."""
+
+    copy: Copy
+    tag: str
+    filled: tuple[DayOnDrive, ...]
+    """All days of the shoot on its units; () for a drive that isn't ours."""
+    placed: Placing | None
+    """Where it hangs; None for a drive that isn't ours."""
+
+
+@dataclass(frozen=True)
+class PlannedDay:
+    """A day of a shoot, and what comes of it."""
+
+    shoot: Shoot
+    number: int
+    """Which day, from 1."""
+    host: Host
+    day: RollDay
+    run: DayRun
+    copies: tuple[CopyOnDay, ...]
+    cards: dict[str, dict[str, Placing]]
+    """Where each card can be put in, by tag and port."""
+    notes: tuple[str, ...]
+    """What could not be planned, each as a sentence."""
+    other_ways: tuple[RollDay, ...]
+    """The same day with the drives in other ports."""
+
+
+def station_of(shoot: Shoot, catalog: Catalog) -> Host:
+    """Return the computer that the cards are copied on. Raises where there is none."""
+    if shoot.offload.host_key:
+        return catalog.host(shoot.offload.host_key)
+    for host in catalog.hosts.values():
+        if not host.is_camera:
+            return host
+    raise BadValueError(
+        "the catalog has no computer to copy on", where="station", mend="Add one to it"
+    )
+
+
+def plan_day(shoot: Shoot, number: int, catalog: Catalog, shelf: Shelf) -> PlannedDay:
+    """Return day *number* of *shoot*, from 1, minute by minute.
+
+    Raises BadValueError or UnknownPartError for what can't be planned: no camera that records to
+    anything, no copy with a unit, a unit that nobody knows, a computer with too few ports.
+    """
+    if not 1 <= number <= shoot.days:
+        raise BadValueError(
+            f"there is no day {number} in {shoot.days}", where="day", mend="Choose one of them"
+        )
+    notes: list[str] = []
+    host = station_of(shoot, catalog)
+    table = PortTable(host, catalog, shelf, shoot.ambient_c, cables_and_hubs_of(shoot))
+    pools = [(camera, _pool(camera, number, catalog, shelf, notes)) for camera in shoot.cameras]
+    pools = [(camera, pool) for camera, pool in pools if pool]
+    copies = _copies_on(shoot, number, catalog, shelf, notes)
+    if not pools:
+        raise BadValueError(
+            "no camera records to anything", where="day", mend="Choose what it records to in Match"
+        )
+    if not copies:
+        raise BadValueError(
+            "no copy of the shoot has a unit",
+            where="day",
+            mend="Name the units that it is made on in Shoot",
+        )
+    drives = [
+        Device(tag, _setup_of(unit), 0.0)
+        for _copy, tag, unit, _filled in copies
+        if unit is not None
+    ]
+    cards = [device for _camera, pool in pools for device, _room in pool]
+    ways = plugged_ways(table, drives, cards, dict(shoot.offload.ports))
+    made = [_day_on(shoot, number, pools, copies, way, table) for way in _distinct(ways)]
+    day, way = made[0], ways[0]
+    return PlannedDay(
+        shoot,
+        number,
+        host,
+        day,
+        run_day(day),
+        tuple(
+            CopyOnDay(copy, tag, filled, way.drives.get(tag)) for copy, tag, _u, filled in copies
+        ),
+        way.cards,
+        tuple(notes),
+        tuple(made[1:]),
+    )
+
+
+_MOST_OTHER_WAYS = 6
+
+
+def _distinct(ways: Sequence[Plugged]) -> list[Plugged]:
+    """Return the first of those ways that differ in what anything carries."""
+    seen: dict[tuple[object, ...], Plugged] = {}
+    for way in ways:
+        rates = (
+            *((tag, round(chain.link_cap_bytes_per_s)) for tag, (_s, chain) in way.drives.items()),
+            *(
+                (tag, sorted(round(chain.reading_bytes_per_s) for _s, chain in placed.values()))
+                for tag, placed in way.cards.items()
+            ),
+        )
+        seen.setdefault(tuple(map(str, rates)), way)
+        if len(seen) > _MOST_OTHER_WAYS:
+            break
+    return list(seen.values())
+
+
+# What there is on the day
+
+Pool = list[tuple[Device, float]]
+"""Cards of a camera in the order in which they go in, and the room on each."""
+NamedCopy = tuple[Copy, str, Unit | None, tuple[DayOnDrive, ...]]
+
+
+def _pool(camera: Camera, number: int, catalog: Catalog, shelf: Shelf, notes: list[str]) -> Pool:
+    setup = camera.setup
+    if setup is None:
+        notes.append(f"{camera.key} records to nothing yet: it is left out")
+        return []
+    day_bytes = camera.hours_on(number) * 3600 * camera_need(camera).average_bytes_per_s
+    found: Pool = []
+    tags = (setup.unit_tag, *camera.pool_tags) if setup.unit_tag else camera.pool_tags
+    if not setup.unit_tag:
+        found.append((Device(f"{camera.key} 1", setup, day_bytes), float(camera.medium_bytes)))
+    for tag in tags:
+        unit = shelf.unit(tag)
+        if unit is None or not unit.is_ready:
+            why = "isn't in the cellar" if unit is None else f"is {unit.state}"
+            notes.append(f"{tag} of {camera.key} {why}: it is left out")
+            continue
+        room = free_bytes_on(catalog.drive(unit.drive_key), unit)
+        if room <= 0:
+            notes.append(f"{tag} of {camera.key} is full: it is left out")
+            continue
+        own = replace(_setup_of(unit), file_system_key=setup.file_system_key)
+        if not own.enclosure_key and catalog.drive(unit.drive_key).needs_enclosure:
+            own = replace(own, enclosure_key=setup.enclosure_key)
+        found.append((Device(tag, own, day_bytes), room))
+    return found
+
+
+def _setup_of(unit: Unit) -> Setup:
+    return Setup(unit.drive_key, "", "", unit_tag=unit.tag, enclosure_key=unit.enclosure_key)
+
+
+def _copies_on(
+    shoot: Shoot, number: int, catalog: Catalog, shelf: Shelf, notes: list[str]
+) -> list[NamedCopy]:
+    day_bytes = (plan_shoot(shoot).copied_bytes * (1 + shoot.reserve)).tolist()
+    found: list[NamedCopy] = []
+    for copy in shoot.copies:
+        units = []
+        for tag in copy.unit_tags:
+            unit = shelf.unit(tag)
+            if unit is None or not unit.is_ready:
+                why = "isn't in the cellar" if unit is None else f"is {unit.state}"
+                notes.append(f"{tag} of the {copy.name} {why}: it is left out")
+            else:
+                units.append(unit)
+        if not units and copy.write_bytes_per_s:
+            found.append((copy, copy.name, None, ()))
+            continue
+        if not units:
+            notes.append(f"the {copy.name} has no unit to be made on: it is left out")
+            continue
+        rooms = [free_bytes_on(catalog.drive(unit.drive_key), unit) for unit in units]
+        filled = days_on_drives(day_bytes, rooms, copy.keep_days)
+        today = filled[number - 1]
+        if not today.fits:
+            notes.append(f"the {copy.name} has no unit with room for day {number}")
+        unit = units[today.drive]
+        if any(unit.tag == tag for _copy, tag, _unit, _filled in found):
+            notes.append(f"{unit.tag} has a copy already: the {copy.name} there is none beside it")
+            continue
+        found.append((copy, unit.tag, unit, filled))
+    return found
+
+
+# The day itself
+
+
+def _day_on(
+    shoot: Shoot,
+    number: int,
+    pools: Sequence[tuple[Camera, Pool]],
+    copies: Sequence[NamedCopy],
+    way: Plugged,
+    table: PortTable,
+) -> RollDay:
+    rules = shoot.offload
+    used = {port for placed in way.cards.values() for port in placed}
+    return RollDay(
+        cameras=tuple(_camera_day(shoot, number, camera, pool, way) for camera, pool in pools),
+        readers=tuple(Reader(port.key, port.name) for port in table.ports if port.key in used),
+        drives=tuple(_copy_drive(shoot, number, each, way) for each in copies),
+        people=rules.people,
+        walk_s=rules.walk_s,
+        swap_s=rules.swap_s,
+        order=rules.order,
+        copies_at_once=rules.copies_at_once,
+        verified_copies=rules.verified_copies,
+    )
+
+
+def _camera_day(shoot: Shoot, number: int, camera: Camera, pool: Pool, way: Plugged) -> CameraDay:
+    need = camera_need(camera)
+    cards = tuple(
+        Card(
+            device.tag,
+            room,
+            tuple(
+                (port, chain.reading_bytes_per_s)
+                for port, (_setup, chain) in way.cards[device.tag].items()
+            ),
+        )
+        for device, room in pool
+    )
+    value = CameraDay(
+        camera.key,
+        camera.name,
+        day_on_media(shoot, camera, need, number).takes,
+        need.average_bytes_per_s,
+        cards,
+        camera.card_changes_s,
+    )
+    return with_cards(value, len(cards) + camera.more_media) if camera.more_media else value
+
+
+def _copy_drive(shoot: Shoot, number: int, named: NamedCopy, way: Plugged) -> CopyDrive:
+    copy, tag, unit, filled = named
+    if unit is None:
+        rate = copy.write_bytes_per_s
+        return CopyDrive(
+            tag,
+            copy.name,
+            WriteBehaviour(rate, rate),
+            HeatPath(12.0, 60.0, 5.0, 14.0, 0.0, shoot.ambient_c),  # any: it makes nothing slower
+            _NO_LIMIT,
+            _NO_LIMIT,
+            rate,
+            free_bytes=1e18,
+            capacity_bytes=1e18,
+            counts=not copy.is_handed_over,
+        )
+    return copy_drive(
+        tag,
+        way.drives[tag],
+        shoot.ambient_c,
+        filled[number - 1].free_bytes,
+        counts=not copy.is_handed_over,
+    )
+
+
+def copy_drive(
+    tag: str, placed: Placing, ambient_c: float, free_bytes: float, *, counts: bool
+) -> CopyDrive:
+    """Return a unit at its port as a drive of the day, with so much room left on it."""
+    chain = placed[1]
+    parts = chain.parts
+    return CopyDrive(
+        tag,
+        tag,
+        parts.drive.behaviour or as_its_box_says(parts.drive),
+        heat_path(parts, ambient_c),
+        chain.link_cap_bytes_per_s,
+        chain.reading_link_bytes_per_s,
+        parts.medium_read_bytes_per_s,
+        free_bytes=free_bytes,
+        capacity_bytes=parts.drive.capacity_bytes,
+        counts=counts,
+    )

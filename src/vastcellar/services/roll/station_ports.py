@@ -1,0 +1,135 @@
+"""Which drive hangs on which port of the computer that the cards are copied on."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from itertools import islice, permutations
+
+from vastcellar.core.candidates.assemblies import as_its_box_says
+from vastcellar.core.errors import BadValueError
+from vastcellar.core.links.links import Port
+from vastcellar.core.parts.catalog import Catalog
+from vastcellar.core.parts.parts import Host
+from vastcellar.core.shoot.shoot import Setup
+from vastcellar.services.match.placing import Placing, best_owned, placings
+from vastcellar.services.workplace.workplace import Shelf
+
+_MOST_WAYS = 20_000
+"""Eight ports and five drives are 6,720 ways to plug them; beyond this not all are tried."""
+
+
+@dataclass(frozen=True)
+class Device:
+    """A drive or a card that goes into one of the ports."""
+
+    tag: str
+    setup: Setup
+    """Its parts; host, port and cable in it don't count."""
+    day_bytes: float
+    """Of a card, what its camera records on the day; 0 for a drive."""
+
+
+@dataclass(frozen=True)
+class Plugged:
+    """Where everything goes."""
+
+    drives: dict[str, Placing]
+    """By tag."""
+    cards: dict[str, dict[str, Placing]]
+    """By tag and port, wherever a card connects on a port that is left."""
+    seconds: float
+    """What the day's copies take at the least, by lasting rates: what ways are compared by."""
+
+
+class PortTable:
+    """What each device comes to in each port; asked once, used for every way to plug them."""
+
+    def __init__(self, host: Host, catalog: Catalog, shelf: Shelf, ambient_c: float,
+                 owned: frozenset[str]) -> None:  # fmt: skip
+        self.host = host
+        self.ports = tuple(port for port in host.ports if port.plug != "internal")
+        self._catalog, self._shelf = catalog, shelf
+        self._ambient_c, self._owned = ambient_c, owned
+        self._known: dict[tuple[str, str], Placing | None] = {}
+
+    def at(self, device: Device, port: Port) -> Placing | None:
+        """Return *device* in *port* on the best cable or reader; None where nothing connects."""
+        key = (device.tag, port.key)
+        if key not in self._known:
+            tried = placings(
+                (port,),
+                self.host,
+                device.setup,
+                self._catalog,
+                self._shelf,
+                self._ambient_c,
+                with_readers=True,
+            )
+            connected = [each for each in tried if not each[1].problem]
+            best = best_owned(connected, self._owned)[0] if connected else None
+            self._known[key] = best
+        return self._known[key]
+
+
+def plugged_ways(
+    table: PortTable,
+    drives: Sequence[Device],
+    cards: Sequence[Device],
+    fixed: Mapping[str, str],
+) -> list[Plugged]:
+    """Return the ways to plug *drives* so that *cards* still find a port, the quickest first.
+
+    Args:
+        table: of the computer's ports.
+        drives: that each card is copied to, all at once.
+        cards: of every camera.
+        fixed: the port that somebody chose for a drive, by tag.
+
+    Raises:
+        BadValueError: where the computer has too few ports, or one that connects nothing.
+
+    """
+    found = []
+    for ports in islice(permutations(table.ports, len(drives)), _MOST_WAYS):
+        pairs = list(zip(drives, ports, strict=True))
+        if any(fixed.get(drive.tag, port.key) != port.key for drive, port in pairs):
+            continue
+        placed = {drive.tag: table.at(drive, port) for drive, port in pairs}
+        known = {tag: each for tag, each in placed.items() if each is not None}
+        if len(known) < len(drives):
+            continue
+        left = [port for port in table.ports if port not in ports]
+        inserted = {card.tag: _in_ports(table, card, left) for card in cards}
+        if all(inserted.values()):
+            seconds = sum(_seconds(card, inserted[card.tag], known) for card in cards)
+            found.append(Plugged(known, inserted, seconds))
+    if not found:
+        names = ", ".join(each.tag for each in drives)
+        raise BadValueError(
+            f"{table.host.name} has no ports that take {names} and then the cards: "
+            f"{', '.join(port.name for port in table.ports)}",
+            where="station",
+            mend="Copy to fewer units at once, choose other ports, or another computer",
+        )
+    return sorted(found, key=lambda each: each.seconds)
+
+
+def _in_ports(table: PortTable, card: Device, ports: Sequence[Port]) -> dict[str, Placing]:
+    return {port.key: placed for port in ports if (placed := table.at(card, port)) is not None}
+
+
+def _seconds(card: Device, inserted: Mapping[str, Placing], drives: Mapping[str, Placing]) -> float:
+    """Return what the copies of a card's day take, drives cold and caches full."""
+    read = max(chain.reading_bytes_per_s for _setup, chain in inserted.values())
+    takes = [_taken_per_byte_s(placed) for placed in drives.values()]
+    return card.day_bytes * max(1 / read, *takes) if takes else card.day_bytes / read
+
+
+def _taken_per_byte_s(placed: Placing) -> float:
+    """Return what a byte takes that is written and read back: the link carries both ways at once,
+    the medium does one after the other."""
+    chain = placed[1]
+    writes = chain.parts.drive.behaviour or as_its_box_says(chain.parts.drive)
+    medium = 1 / writes.direct_write_bytes_per_s + 1 / chain.parts.medium_read_bytes_per_s
+    return max(medium, 1 / chain.link_cap_bytes_per_s, 1 / chain.reading_link_bytes_per_s)

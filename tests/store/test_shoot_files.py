@@ -6,6 +6,8 @@ from dataclasses import replace
 import pytest
 
 from vastcellar.core.errors import BadFileError
+from vastcellar.core.shoot.offload import Break, CardOrder, Offload, Person
+from vastcellar.core.shoot.shoot import Copy
 from vastcellar.data import data_path
 from vastcellar.store.catalog_files import catalog_schema, load_catalog, read_units
 from vastcellar.store.shoot_files import read_chain, read_shoot, shoot_text, write_shoot
@@ -18,6 +20,37 @@ def test_a_shoot_comes_back_as_it_was_saved(tmp_path, slipway, catalog):
     write_shoot(path, slipway)
     assert read_shoot(path, catalog) == slipway
     assert read_shoot(path, catalog).camera("A").recording.frames_per_s.denominator == 1
+
+
+def test_the_rules_of_the_day_come_back_as_they_were_saved(tmp_path, slipway, catalog):
+    """Pools, hours, breaks, people, ports and a copy that is handed over, every field of them."""
+    camera = replace(
+        slipway.camera("A"),
+        pool_tags=("M-01", "C-06"),
+        more_media=2,
+        call_s=8 * 3600.0,
+        wrap_s=19.5 * 3600,
+        card_changes_s=(15.5 * 3600,),
+    )
+    rules = Offload(
+        "old-tower",
+        (Person("loader", (Break(3600.0, 7200.0),), fetches=True), Person("runner")),
+        120.0,
+        30.0,
+        CardOrder.LONGEST_TAKE,
+        2,
+        3,
+        (("K-06", "a-5g-1"),),
+    )
+    client = Copy("Client", is_handed_over=True, write_bytes_per_s=60e6)
+    shoot = replace(
+        slipway.with_camera(camera),
+        breaks=(Break(45000.0, 47700.0), Break(60000.0, 61000.0)),
+        offload=rules,
+        copies=(*slipway.copies, client),
+    )
+    write_shoot(tmp_path / "day.shoot.json", shoot)
+    assert read_shoot(tmp_path / "day.shoot.json", catalog) == shoot
 
 
 def broken(path, *steps, value):
@@ -49,6 +82,11 @@ def broken(path, *steps, value):
         (("cameras", 0, "recroding"), {}, "cameras[0].recroding", "not permitted"),
         (("cameras", 2, "key"), "A", "shoot 'Slipway'", "two cameras are called 'A'"),
         (("cameras", 0, "longest_take_s"), 1e9, "camera 'A'", "longest_take_s"),
+        (("breaks", 0, "end_s"), 5, "break", "it goes from 12.5 h"),
+        (("offload", "people"), [], "offload", "nobody changes the cards"),
+        (("offload", "order"), "by mood", "offload.order", "by mood"),
+        (("cameras", 0, "pool_tags"), ["K-1", "K-1"], "camera 'A'", "twice"),
+        (("cameras", 1, "wrap_s"), 3600, "camera 'B'", "its day ends at 1 h"),
     ],
 )
 def test_a_file_with_an_error_opens_nothing_and_names_the_field(

@@ -28,6 +28,7 @@ _COMMANDS = {
     "prove": Late("prove_command:prove", "Measure a drive, in a folder of your choice."),
     "replay": Late("replay_command:replay", "A measured trace against the cameras of a shoot."),
     "rescued": Late("rescued_command:rescued", "Runs that wait to be kept."),
+    "roll": Late("roll_command:roll_command", "A shooting day, card by card, and what helps."),
     "simulate": Late("simulate_command:simulate_command", "A take or an offload, computed."),
     "sum": Late("sum_command:sum_command", 'Reckon a line: "4 TB in 30 min", "1 TB in GiB".'),
     "unit": Late("unit_command:unit", "Units on the shelf: put there, listed, changed."),

@@ -8,8 +8,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from vastcellar.core.errors import BadValueError
+from vastcellar.core.shoot.offload import Break
 from vastcellar.core.shoot.roll_patterns import RollPattern
-from vastcellar.core.shoot.rolls import count_takes, lay_out_takes, ordinary_take_s
+from vastcellar.core.shoot.rolls import RollCount, count_takes, lay_out_takes, ordinary_take_s
 
 START_S, END_S = 8 * 3600.0, 18 * 3600.0
 
@@ -64,3 +65,17 @@ def test_a_day_longer_than_its_hours_has_no_pauses():
 def test_days_that_cant_be_are_refused(roll_s, longest_s):
     with pytest.raises(BadValueError):
         count_takes(np.array([60.0]), np.array([roll_s]), np.array([longest_s]), np.array([True]))
+
+
+def test_no_take_runs_into_a_break_and_none_is_lost():
+    """Takes that would run into lunch begin after it, in order and without overlap."""
+    count = RollCount(before=9, after=0, take_s=1500.0, longest_s=0.0)
+    lunch = Break(12.5 * 3600, 13.25 * 3600)
+    free = lay_out_takes(count, 8 * 3600, 18 * 3600)
+    takes = lay_out_takes(count, 8 * 3600, 18 * 3600, (lunch,))
+    assert len(takes) == len(free)
+    assert any(take.start_s == lunch.end_s for take in takes)
+    for before, after in pairwise(takes):
+        assert before.end_s <= after.start_s
+    assert all(take.end_s <= lunch.start_s or take.start_s >= lunch.end_s for take in takes)
+    assert all(t.start_s >= f.start_s for t, f in zip(takes, free, strict=True))

@@ -252,7 +252,7 @@ class Offloading:
         wholes = self._flows_at(self._best_abilities())
         offered = {tag: self._offered(wholes, tag) for tag in self._stations}
         abilities = {
-            tag: station.use.interval(offered[tag]).ability_bytes_per_s
+            tag: station.use.ability_bytes_per_s(offered[tag])
             for tag, station in self._stations.items()
         }
         wholes = self._flows_at(abilities)
@@ -267,7 +267,7 @@ class Offloading:
     def _best_abilities(self) -> dict[str, float]:
         """What each drive could take if it were asked for everything: the start of the search."""
         return {
-            tag: station.use.interval(math.inf).ability_bytes_per_s
+            tag: station.use.ability_bytes_per_s(math.inf)
             for tag, station in self._stations.items()
         }
 

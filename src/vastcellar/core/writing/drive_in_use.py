@@ -126,17 +126,8 @@ class DriveInUse:
 
         """
         behaviour, offered, cached = self._behaviour, offered_bytes_per_s, self.cached_bytes
-        cap = self._link_cap
-        if self.stage:
-            cap = min(cap, behaviour.throttle[self.stage - 1].cap_bytes_per_s)
-        ability = min(cap, behaviour.cache_write_bytes_per_s)
-        written = min(offered, ability)
-        in_cache = self.cache_bytes > 0
+        in_cache, ability = self._mode(offered)
         folded = net = 0.0
-        if in_cache and cached >= self.cache_bytes:
-            in_cache = written <= self._folded_bytes_per_s(offered, written)
-        if not in_cache:
-            ability = min(cap, zone_write_bytes_per_s(behaviour, self._filled_share))
         written = min(offered, ability, limit_bytes_per_s)
         if in_cache:
             folded = self._folded_bytes_per_s(offered, written)
@@ -163,6 +154,25 @@ class DriveInUse:
             is_in_cache=in_cache,
             course=Course.start(self._path, watts, self.drive_c, self.case_c),
         )
+
+    def ability_bytes_per_s(self, offered_bytes_per_s: float) -> float:
+        """Return what it could take at this moment, with so much waiting to be written."""
+        return 0.0 if self.is_full else self._mode(offered_bytes_per_s)[1]
+
+    def _mode(self, offered_bytes_per_s: float) -> tuple[bool, float]:
+        """Return whether it writes into its cache, and what it could take."""
+        behaviour = self._behaviour
+        cap = self._link_cap
+        if self.stage:
+            cap = min(cap, behaviour.throttle[self.stage - 1].cap_bytes_per_s)
+        ability = min(cap, behaviour.cache_write_bytes_per_s)
+        in_cache = self.cache_bytes > 0
+        if in_cache and self.cached_bytes >= self.cache_bytes:
+            written = min(offered_bytes_per_s, ability)
+            in_cache = written <= self._folded_bytes_per_s(offered_bytes_per_s, written)
+        if not in_cache:
+            ability = min(cap, zone_write_bytes_per_s(behaviour, self._filled_share))
+        return in_cache, ability
 
     def _folded_bytes_per_s(self, offered_bytes_per_s: float, written_bytes_per_s: float) -> float:
         if offered_bytes_per_s > 0:

@@ -52,6 +52,7 @@ class PortTable:
         self._catalog, self._shelf = catalog, shelf
         self._ambient_c, self._owned = ambient_c, owned
         self._known: dict[tuple[str, str], Placing | None] = {}
+        self._problems: dict[tuple[str, str], str] = {}
 
     def at(self, device: Device, port: Port) -> Placing | None:
         """Return *device* in *port* on the best cable or reader; None where nothing connects."""
@@ -69,7 +70,13 @@ class PortTable:
             connected = [each for each in tried if not each[1].problem]
             best = best_owned(connected, self._owned)[0] if connected else None
             self._known[key] = best
+            self._problems[key] = "" if connected or not tried else tried[0][1].problem
         return self._known[key]
+
+    def problem(self, device: Device, port: Port) -> str:
+        """Return why *device* doesn't connect in *port*; "" where it does."""
+        self.at(device, port)
+        return self._problems[device.tag, port.key]
 
 
 def plugged_ways(
@@ -105,6 +112,15 @@ def plugged_ways(
             seconds = sum(_seconds(card, inserted[card.tag], known) for card in cards)
             found.append(Plugged(known, inserted, seconds))
     if not found:
+        for drive in drives:
+            for port in table.ports:
+                why = table.problem(drive, port)
+                if fixed.get(drive.tag) == port.key and why:
+                    raise BadValueError(
+                        f"{drive.tag} doesn't work in the {port.name} that was chosen for it: {why}",
+                        where="station",
+                        mend="Choose another port for it, or let it find its own",
+                    )
         names = ", ".join(each.tag for each in drives)
         raise BadValueError(
             f"{table.host.name} has no ports that take {names} and then the cards: "

@@ -1,0 +1,261 @@
+"""A shoot's day at a real computer's ports: from the demo, and what can't be planned."""
+
+import math
+from dataclasses import replace
+
+import pytest
+
+from vastcellar.core.errors import BadValueError
+from vastcellar.core.evidence import Verdict
+from vastcellar.core.roll.day_run import run_day
+from vastcellar.core.roll.drawn_days import Spread
+from vastcellar.core.roll.levers import LeverKind
+from vastcellar.core.shoot.offload import CardOrder, Offload, Person
+from vastcellar.core.shoot.shoot import Copy
+from vastcellar.core.units import PLAIN
+from vastcellar.services.match.judging import judge_camera
+from vastcellar.services.roll.day_answers import answer_day, draw, taken
+from vastcellar.services.roll.day_planning import plan_day
+from vastcellar.services.roll.day_wording import (
+    LAST_SUM,
+    drawn_text,
+    last_text,
+    lever_lines,
+    lever_title,
+    limit_text,
+    moved_by_text,
+    pool_text,
+    roll_sums,
+    wait_sum_key,
+    waits_text,
+    waits_verdict,
+)
+
+
+@pytest.fixture
+def planned(slipway, catalog, shelf):
+    """Day 1 of the demo."""
+    return plan_day(slipway, 1, catalog, shelf)
+
+
+@pytest.fixture
+def answers(planned, catalog, shelf):
+    """What follows from it."""
+    return answer_day(planned, catalog, shelf)
+
+
+def test_two_cameras_of_the_demo_wait_with_the_pool_as_it_is(planned):
+    """A and B have one unit each, and stand while it is copied."""
+    assert {wait.camera_key for wait in planned.run.waits} == {"A", "B"}
+    assert waits_verdict(planned.run) is Verdict.FALLS_SHORT
+    assert waits_text(planned.run, PLAIN).startswith("A waits ")
+    assert math.isfinite(planned.run.last_verified_s)
+
+
+def test_what_is_recorded_is_what_the_shoot_plans(planned, slipway):
+    """The day's cards hold the hours that the shoot says, of each camera."""
+    for camera in planned.day.cameras:
+        cards = [trip for trip in planned.run.trips if trip.camera_key == camera.key]
+        hours = slipway.camera(camera.key).hours_on(1)
+        assert sum(t.card_bytes for t in cards) == pytest.approx(camera.bytes_per_s * hours * 3600)
+
+
+def test_the_smallest_pool_mends_the_demo(planned, answers):
+    """With it no camera waits; with one card fewer of a camera that has more, one does."""
+    assert answers.pool.is_proved
+    assert answers.pool.run.waits == ()
+    assert dict(answers.pool.counts)["A"] > 1
+    text = pool_text(answers.pool, planned.day, PLAIN)
+    assert text.startswith("Smallest pool without waits: ")
+    assert "missing: " in text
+
+
+def test_every_change_that_can_be_taken_gives_the_day_that_it_showed(
+    planned, answers, catalog, shelf
+):
+    """The shoot with the change taken is planned anew: same waits, same last verified copy."""
+    kinds = set()
+    for pulled in answers.pulled:
+        shoot = taken(planned, pulled.lever)
+        if shoot is None:
+            continue
+        kinds.add(pulled.lever.kind)
+        again = plan_day(shoot, 1, catalog, shelf).run
+        assert again.last_verified_s == pytest.approx(pulled.run.last_verified_s), pulled.lever
+        assert again.waited_s == pytest.approx(pulled.run.waited_s), pulled.lever
+    assert {LeverKind.POOL, LeverKind.CARD} <= kinds
+
+
+def test_a_unit_offered_for_a_pool_is_free_and_holds_the_camera(
+    planned, answers, slipway, catalog, shelf
+):
+    """It is ready, in no other use, and Match says that its longest take holds."""
+    from vastcellar.core.shoot.shoot import tags_in_use
+    from vastcellar.services.match.matching import setup_for_unit
+
+    offered = [p.lever for p in answers.pulled if p.lever.kind is LeverKind.POOL]
+    assert offered
+    for lever in offered:
+        unit = shelf.unit(lever.with_what)
+        assert unit.is_ready
+        assert unit.tag not in tags_in_use(slipway)
+        camera = slipway.camera(lever.subject)
+        setup = setup_for_unit(slipway, camera, unit, catalog, shelf)
+        verdict = judge_camera(slipway, replace(camera, setup=setup), catalog, shelf).verdict
+        assert verdict in (Verdict.HOLDS, Verdict.TIGHT)
+
+
+def test_no_change_makes_it_worse_and_a_risk_stands_last(answers):
+    """What is offered helps; what leaves a copy unverified comes after all the rest."""
+    assert all(pulled.helps for pulled in answers.pulled)
+    risks = [pulled.is_a_risk for pulled in answers.pulled]
+    assert risks == sorted(risks)
+
+
+def test_the_sums_end_in_the_moments_that_they_are_of(planned):
+    """The last line of each sum is its figure, and every wait has one."""
+    sums = roll_sums(planned, PLAIN)
+    last = PLAIN.time_of_day(planned.run.last_verified_s)
+    assert sums[LAST_SUM].lines[-1].value == last
+    assert last_text(planned.run, PLAIN).endswith(last)
+    for wait in planned.run.waits:
+        found = sums[wait_sum_key(wait)]
+        assert found.lines[-1].value == PLAIN.duration(round(wait.duration_s))
+        assert found.lines[0].value == PLAIN.time_of_day(wait.from_s)
+
+
+def test_the_stretches_of_a_copy_add_up_to_the_card(planned):
+    """Bytes and seconds by limit are those of the whole copy: nothing of the sum is left out."""
+    from vastcellar.services.roll.day_wording import _by_limit
+
+    for trip in planned.run.trips:
+        parts = _by_limit(planned.run, trip)
+        assert sum(part[1] for part in parts) == pytest.approx(trip.card_bytes, rel=1e-6)
+        assert sum(part[2] for part in parts) == pytest.approx(trip.copied_s - trip.start_s)
+
+
+def test_drives_hang_on_ports_of_their_own_and_cards_find_another(planned):
+    """No port has two devices, and the reader of a card is none that a drive hangs on."""
+    ports = [copy.placed[0].port_key for copy in planned.copies]
+    assert len(set(ports)) == len(ports)
+    for placed in planned.cards.values():
+        assert placed
+        assert not set(placed) & set(ports)
+
+
+def test_a_port_of_ones_own_choice_is_kept(slipway, catalog, shelf):
+    """The safety copy is said to hang on the 10G port, and does; where it can't work it says why."""
+    rules = replace(slipway.offload, ports=(("H-02", "c-10g"),))
+    planned = plan_day(replace(slipway, offload=rules), 1, catalog, shelf)
+    assert {c.tag: c.placed[0].port_key for c in planned.copies}["H-02"] == "c-10g"
+    rules = replace(slipway.offload, ports=(("K-06", "a-5g"),))
+    with pytest.raises(BadValueError, match="K-06 doesn't work in the Type-A 5G .* W"):
+        plan_day(replace(slipway, offload=rules), 1, catalog, shelf)
+
+
+def test_a_computer_with_too_few_ports_is_refused_by_name(slipway, catalog, shelf):
+    """The old tower has two ports: two drives and a card don't go together there."""
+    rules = replace(slipway.offload, host_key="old-tower")
+    with pytest.raises(BadValueError, match=r"Old tower has no ports that take H-02, K-06"):
+        plan_day(replace(slipway, offload=rules), 1, catalog, shelf)
+
+
+def test_what_cannot_be_planned_is_said(slipway, catalog, shelf):
+    """A unit on loan, one nobody knows, a copy without a unit, a camera without a setup."""
+    a, b = slipway.camera("A"), slipway.camera("B")
+    shoot = slipway.with_camera(replace(a, pool_tags=("P-01", "X-99")))
+    shoot = shoot.with_camera(replace(b, setup=None))
+    notes = " | ".join(plan_day(shoot, 1, catalog, shelf).notes)
+    assert "P-01 of A is on loan: it is left out" in notes
+    assert "X-99 of A isn't in the cellar: it is left out" in notes
+    assert "B records to nothing yet: it is left out" in notes
+    assert "the Working copy has no unit to be made on" in notes
+
+
+def test_a_shoot_without_cameras_or_copies_is_refused(slipway, catalog, shelf):
+    """There is no day to plan, and the sentence says where to begin."""
+    with pytest.raises(BadValueError, match="no camera records"):
+        plan_day(replace(slipway, cameras=()), 1, catalog, shelf)
+    with pytest.raises(BadValueError, match="no copy of the shoot has a unit"):
+        plan_day(replace(slipway, copies=()), 1, catalog, shelf)
+    with pytest.raises(BadValueError, match="no day 7"):
+        plan_day(slipway, 7, catalog, shelf)
+
+
+def test_a_drive_that_is_not_ours_counts_by_what_it_is_said_to_write(slipway, catalog, shelf):
+    """A client's drive of 60 MB/s sets the pace, and its copy frees no card."""
+    client = Copy("Client copy", is_handed_over=True, write_bytes_per_s=60e6)
+    planned = plan_day(replace(slipway, copies=(*slipway.copies, client)), 1, catalog, shelf)
+    drive = planned.day.drives[-1]
+    assert (drive.tag, drive.counts) == ("Client copy", False)
+    assert "Client copy" in {each.limit for each in planned.run.copies}
+    alone = replace(slipway, copies=(slipway.copies[1], client))
+    run = plan_day(alone, 1, catalog, shelf).run
+    assert all(math.isinf(trip.safe_s) for trip in run.trips)
+
+
+def test_the_day_takes_the_next_unit_of_a_copy_when_the_first_is_full(slipway, catalog, shelf):
+    """The safety copy of day 1 goes onto the larger disk; the second day has no room, and it is
+    said."""
+    planned = plan_day(slipway, 1, catalog, shelf)
+    safety = planned.copies[0]
+    assert safety.tag == "H-02"
+    assert [each.fits for each in safety.filled][:2] == [True, False]
+    assert any(
+        "the Safety copy has no unit with room for day 2" in note
+        for note in plan_day(slipway, 2, catalog, shelf).notes
+    )
+
+
+def test_more_media_are_cards_like_the_first(slipway, catalog, shelf):
+    """One more medium for A is a card of the same room and rate that isn't on the shelf."""
+    a = slipway.camera("A")
+    planned = plan_day(slipway.with_camera(replace(a, more_media=1)), 1, catalog, shelf)
+    first, more = planned.day.cameras[0].cards
+    assert not more.is_on_shelf
+    assert (more.room_bytes, more.reads) == (first.room_bytes, first.reads)
+
+
+def test_drawn_days_are_told_with_what_moves_them(planned):
+    """Half and nine of ten, in order; with nothing drawn nothing moves it."""
+    days = draw(planned, 40)
+    assert days.percentile_s(50) <= days.percentile_s(90)
+    assert drawn_text(days, PLAIN).startswith("40 drawn days: half of them before ")
+    assert moved_by_text(days, PLAIN).startswith("What moves it: ")
+    still = draw(planned, 3, Spread(0, 0, 0, 0))
+    assert moved_by_text(still, PLAIN) == "Nothing that was drawn moves it"
+
+
+def test_levers_read_as_sentences(answers):
+    """Each has a title, and says waits, evening and price; none shows a key or a figure raw."""
+    for pulled in answers.pulled:
+        lines = (lever_title(pulled, PLAIN), *lever_lines(pulled, PLAIN))
+        assert all(lines)
+        assert not any("_" in line or "inf" in line.split() for line in lines)
+
+
+@pytest.mark.parametrize(
+    ("limit", "says"),
+    [
+        ("hash", "the checksum"),
+        ("M-03", "what comes off M-03"),
+        ("K-06", "K-06"),
+        ("K-06 link", "the link of K-06"),
+        ("K-06 link in", "the link of K-06"),
+    ],
+)
+def test_what_limits_a_copy_is_named(limit, says):
+    """By what it is, never by a key."""
+    assert limit_text(limit, "M-03") == says
+
+
+def test_the_rules_of_the_shoot_reach_the_day(slipway, catalog, shelf):
+    """People, walk, order, copies at once and the rule of wiping are those that were typed."""
+    rules = Offload(
+        "boathouse-desk", (Person("loader", fetches=True),), 120, 30, CardOrder.NEEDED, 2, 1
+    )
+    day = plan_day(replace(slipway, offload=rules), 1, catalog, shelf).day
+    assert day.people == rules.people
+    assert (day.walk_s, day.swap_s, day.order) == (120, 30, CardOrder.NEEDED)
+    assert (day.copies_at_once, day.verified_copies) == (2, 1)
+    assert run_day(day).trips

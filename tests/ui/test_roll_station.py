@@ -14,9 +14,10 @@ MB = 2**20
 
 @pytest.fixture
 def station(app):
-    """Roll, open."""
-    app.window.show_station("roll")
-    return app.window.station("roll")
+    """Roll's page of copies, open."""
+    roll = app.window.station("roll")
+    roll.tabs[1].click()
+    return roll.copy
 
 
 @pytest.fixture
@@ -86,8 +87,7 @@ def test_paused_and_cancelled_it_leaves_whole_files_only(station, card, qtbot):
 def test_a_window_that_closes_ends_its_copy(start, card, qtbot):
     """No process is left behind, and what it had begun is gone."""
     app = start()
-    app.window.show_station("roll")
-    station = app.window.station("roll")
+    station = app.window.station("roll").copy
     ask(station, card, "one")
     station.start()
     station.pause_button.click()

@@ -83,3 +83,15 @@ def test_no_days_at_all_are_refused():
     """At least one day has to be drawn."""
     with pytest.raises(BadValueError, match="drawn days"):
         draw_days(DAY, 0, 1)
+
+
+def test_days_that_nobody_wants_any_more_are_not_finished():
+    """Once the answer is no, nothing comes of it, and no further day is let happen."""
+    asked = []
+
+    def is_wanted():
+        asked.append(1)
+        return len(asked) < 4
+
+    assert draw_days(DAY, 1000, 1, is_wanted=is_wanted) is None
+    assert len(asked) == 4

@@ -144,12 +144,14 @@ def test_drives_hang_on_ports_of_their_own_and_cards_find_another(planned):
 
 
 def test_a_port_of_ones_own_choice_is_kept(slipway, catalog, shelf):
-    """The safety copy is said to hang on the 10G port, and does; where it can't work it says why."""
+    """The safety copy is said to hang on the 10G port, and does; what can't work says why."""
     rules = replace(slipway.offload, ports=(("H-02", "c-10g"),))
     planned = plan_day(replace(slipway, offload=rules), 1, catalog, shelf)
     assert {c.tag: c.placed[0].port_key for c in planned.copies}["H-02"] == "c-10g"
     rules = replace(slipway.offload, ports=(("K-06", "a-5g"),))
-    with pytest.raises(BadValueError, match="K-06 doesn't work in the Type-A 5G .* W"):
+    with pytest.raises(
+        BadValueError, match=r"K-06 doesn't work in the Type-A 5G chosen for it: .* W"
+    ):
         plan_day(replace(slipway, offload=rules), 1, catalog, shelf)
 
 

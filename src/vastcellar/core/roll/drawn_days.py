@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -64,10 +65,25 @@ class DrawnDays:
         return float(np.mean(self.waited_s[camera_key] > 0))
 
 
-def draw_days(day: RollDay, count: int, seed: int, spread: Spread | None = None) -> DrawnDays:
+def draw_days(
+    day: RollDay,
+    count: int,
+    seed: int,
+    spread: Spread | None = None,
+    is_wanted: Callable[[], bool] = lambda: True,
+) -> DrawnDays | None:
     """Return *count* days like *day*, drawn from normal distributions of *spread*.
 
-    The same seed draws the same days. Raises BadValueError for a count outside 1 to 100,000.
+    Args:
+        day: as it is planned.
+        count: of days.
+        seed: the same one draws the same days.
+        spread: how days differ; the usual one where not given.
+        is_wanted: asked before each day; once it says no, nothing is returned.
+
+    Raises:
+        BadValueError: for a count outside 1 to 100,000.
+
     """
     require_between("drawn days", 1, 100_000, count=count)
     spread = spread or Spread()
@@ -77,6 +93,8 @@ def draw_days(day: RollDay, count: int, seed: int, spread: Spread | None = None)
     last = np.empty(count)
     waited = {camera.key: np.zeros(count) for camera in day.cameras}
     for row in range(count):
+        if not is_wanted():
+            return None
         run = run_day(_drawn(day, drawn[row], spread), is_recorded=False)
         last[row] = run.last_verified_s
         for wait in run.waits:

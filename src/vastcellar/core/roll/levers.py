@@ -24,6 +24,7 @@ class LeverKind(StrEnum):
     EARLY_CHANGE = "early change"
     POOL = "a free unit into the pool"
     CARD = "one more card"
+    SMALLEST_POOL = "the smallest pool"
     READER = "one more reader"
     FASTER_CARDS = "faster cards"
     COOLER = "a fan on the drive"

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 
 from vastcellar.core.candidates.candidates import CandidateTable
@@ -21,7 +21,7 @@ from vastcellar.core.roll.levers import (
     pull,
     with_camera,
 )
-from vastcellar.core.roll.pools import SmallestPool, smallest_pool
+from vastcellar.core.roll.pools import SmallestPool, smallest_pool, with_pools
 from vastcellar.core.shoot.offload import CardOrder
 from vastcellar.core.shoot.shoot import Camera, Setup, Shoot, cables_and_hubs_of, tags_in_use
 from vastcellar.services.match.matching import find_for, own_host
@@ -48,6 +48,7 @@ def answer_day(planned: PlannedDay, catalog: Catalog, shelf: Shelf) -> DayAnswer
     """Return the smallest pool of *planned* and what would help it."""
     pool = smallest_pool(planned.day)
     levers = [
+        *_smallest_pool(planned, pool),
         *_spares_for_pools(planned, catalog, shelf),
         *_other_drives(planned, catalog, shelf),
         *(Lever(LeverKind.OTHER_PORTS, "", day) for day in planned.other_ways),
@@ -56,9 +57,30 @@ def answer_day(planned: PlannedDay, catalog: Catalog, shelf: Shelf) -> DayAnswer
     return DayAnswers(pool, pull(levers, planned.run))
 
 
-def draw(planned: PlannedDay, count: int = DRAWN_DAYS, spread: Spread | None = None) -> DrawnDays:
-    """Return *count* days like *planned*, as they may really go."""
-    return draw_days(planned.day, count, SEED, spread)
+def draw(
+    planned: PlannedDay,
+    count: int = DRAWN_DAYS,
+    spread: Spread | None = None,
+    is_wanted: Callable[[], bool] = lambda: True,
+) -> DrawnDays | None:
+    """Return *count* days like *planned*, as they may really go; None once nobody wants them."""
+    return draw_days(planned.day, count, SEED, spread, is_wanted)
+
+
+def _missing(planned: PlannedDay, pool: SmallestPool) -> dict[str, int]:
+    """Return how many cards more than it has a camera needs in *pool*, where it needs any."""
+    have = {camera.key: len(camera.cards) for camera in planned.day.cameras}
+    return {key: count - have[key] for key, count in pool.counts if count > have[key]}
+
+
+def _smallest_pool(planned: PlannedDay, pool: SmallestPool) -> Iterator[Lever]:
+    """All cards that are missing at once; nothing is taken out of a pool that has more."""
+    missing = _missing(planned, pool)
+    if sum(missing.values()) > 1:
+        have = {camera.key: len(camera.cards) for camera in planned.day.cameras}
+        day = with_pools(planned.day, {key: have[key] + more for key, more in missing.items()})
+        words = ", ".join(f"{key} +{more}" for key, more in missing.items())
+        yield Lever(LeverKind.SMALLEST_POOL, "", day, with_what=words)
 
 
 # From the shelf
@@ -171,6 +193,12 @@ def taken(planned: PlannedDay, lever: Lever) -> Shoot | None:
         case LeverKind.CARD:
             camera = shoot.camera(subject)
             return shoot.with_camera(replace(camera, more_media=camera.more_media + 1))
+        case LeverKind.SMALLEST_POOL:
+            for before, after in zip(planned.day.cameras, lever.day.cameras, strict=True):
+                camera = shoot.camera(after.key)
+                more = camera.more_media + len(after.cards) - len(before.cards)
+                shoot = shoot.with_camera(replace(camera, more_media=more))
+            return shoot
         case LeverKind.EARLY_CHANGE:
             camera = shoot.camera(subject)
             changes = next(c.changes_s for c in lever.day.cameras if c.key == subject)

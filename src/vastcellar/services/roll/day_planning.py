@@ -70,19 +70,43 @@ def station_of(shoot: Shoot, catalog: Catalog) -> Host:
     )
 
 
+class DayPlanner:
+    """Plans days with one catalog and shelf; what things come to in a port is asked once."""
+
+    def __init__(self, catalog: Catalog, shelf: Shelf) -> None:
+        self.catalog, self.shelf = catalog, shelf
+        self._tables: dict[tuple[str, float, frozenset[str]], PortTable] = {}
+
+    def table(self, shoot: Shoot) -> PortTable:
+        """Return what devices come to in the ports of the computer of *shoot*."""
+        host, owned = station_of(shoot, self.catalog), cables_and_hubs_of(shoot)
+        key = (host.key, shoot.ambient_c, owned)
+        if key not in self._tables:
+            self._tables[key] = PortTable(host, self.catalog, self.shelf, shoot.ambient_c, owned)
+        return self._tables[key]
+
+    def plan(self, shoot: Shoot, number: int) -> PlannedDay:
+        """Return day *number* of *shoot*, as ``plan_day`` does."""
+        return _planned(shoot, number, self.catalog, self.shelf, self.table(shoot))
+
+
 def plan_day(shoot: Shoot, number: int, catalog: Catalog, shelf: Shelf) -> PlannedDay:
     """Return day *number* of *shoot*, from 1, minute by minute.
 
     Raises BadValueError or UnknownPartError for what can't be planned: no camera that records to
     anything, no copy with a unit, a unit that nobody knows, a computer with too few ports.
     """
+    return DayPlanner(catalog, shelf).plan(shoot, number)
+
+
+def _planned(
+    shoot: Shoot, number: int, catalog: Catalog, shelf: Shelf, table: PortTable
+) -> PlannedDay:
     if not 1 <= number <= shoot.days:
         raise BadValueError(
             f"there is no day {number} in {shoot.days}", where="day", mend="Choose one of them"
         )
     notes: list[str] = []
-    host = station_of(shoot, catalog)
-    table = PortTable(host, catalog, shelf, shoot.ambient_c, cables_and_hubs_of(shoot))
     pools = [(camera, _pool(camera, number, catalog, shelf, notes)) for camera in shoot.cameras]
     pools = [(camera, pool) for camera, pool in pools if pool]
     copies = _copies_on(shoot, number, catalog, shelf, notes)
@@ -108,7 +132,7 @@ def plan_day(shoot: Shoot, number: int, catalog: Catalog, shelf: Shelf) -> Plann
     return PlannedDay(
         shoot,
         number,
-        host,
+        table.host,
         day,
         run_day(day),
         tuple(

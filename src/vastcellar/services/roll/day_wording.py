@@ -26,9 +26,20 @@ def moment(at_s: float, fmt: NumberFormat) -> str:
     return fmt.time_of_day(at_s) if math.isfinite(at_s) else NEVER
 
 
+def minutes(seconds: float, fmt: NumberFormat) -> str:
+    """Return a time to the minute: a plan isn't as exact as seconds."""
+    whole = round(seconds / 60) * 60 if math.isfinite(seconds) else seconds
+    return fmt.duration(whole)
+
+
 def wait_sum_key(wait: CameraWait) -> str:
     """Return the key of the sum behind *wait*."""
     return f"roll-wait {wait.camera_key} {wait.from_s:.0f}"
+
+
+def trip_sum_key(trip: CardTrip) -> str:
+    """Return the key of the sum behind the way of a card."""
+    return f"roll-card {trip.card_tag} {trip.out_s:.0f}"
 
 
 def waits_verdict(run: DayRun) -> Verdict:
@@ -49,7 +60,7 @@ def waits_text(run: DayRun, fmt: NumberFormat) -> str:
             said.append(f"{key} has no card from {moment(mine[-1].from_s, fmt)} on")
             continue
         at = f"at {moment(mine[0].from_s, fmt)}" if len(mine) == 1 else f"{len(mine)} times"
-        said.append(f"{key} waits {fmt.duration(round(whole_s / 60) * 60)}, {at}")
+        said.append(f"{key} waits {minutes(whole_s, fmt)}, {at}")
     return " · ".join(said)
 
 
@@ -125,6 +136,8 @@ def lever_title(pulled: Pulled, fmt: NumberFormat) -> str:
             return f"{unit} into the pool of {subject}"
         case LeverKind.CARD:
             return f"One more card for {subject}"
+        case LeverKind.SMALLEST_POOL:
+            return f"Cards: {unit}"
         case LeverKind.EARLY_CHANGE:
             return f"{subject} changes its card at {fmt.time_of_day(float(unit))}"
         case LeverKind.COOLER:
@@ -140,7 +153,13 @@ def lever_title(pulled: Pulled, fmt: NumberFormat) -> str:
 def lever_lines(pulled: Pulled, fmt: NumberFormat) -> tuple[str, str, str]:
     """Return what it does to the waits, to the evening, and what it costs or risks."""
     run = pulled.run
-    waits = "no waits" if not run.waits else waits_text(run, fmt)
+    keys = list(dict.fromkeys(wait.camera_key for wait in run.waits))
+    waits = "no waits"
+    if keys and math.isinf(run.waited_s):
+        waits = f"{', '.join(keys)} without a card"
+    elif keys:
+        verb = "waits" if len(keys) == 1 else "wait"
+        waits = f"{', '.join(keys)} {verb} {minutes(run.waited_s, fmt)}"
     earlier_s = pulled.home_earlier_s
     if math.isinf(run.last_verified_s):
         home = "home: never all verified"
@@ -150,7 +169,7 @@ def lever_lines(pulled: Pulled, fmt: NumberFormat) -> tuple[str, str, str]:
         home = "home as before"
     else:
         way = "earlier" if earlier_s > 0 else "later"
-        home = f"home {fmt.duration(round(abs(earlier_s) / 60) * 60)} {way}"
+        home = f"home {minutes(abs(earlier_s), fmt)} {way}"
     return waits, home, _price(pulled)
 
 
@@ -158,7 +177,7 @@ def _price(pulled: Pulled) -> str:
     match pulled.lever.kind:
         case LeverKind.SKIP_CHECK:
             return "nobody knows then whether that copy can be read"
-        case LeverKind.CARD:
+        case LeverKind.CARD | LeverKind.SMALLEST_POOL:
             return "to buy or to borrow"
         case LeverKind.FASTER_CARDS:
             return "to buy, cards and readers"
@@ -178,7 +197,24 @@ def roll_sums(planned: PlannedDay, fmt: NumberFormat) -> dict[str, Sum]:
     found = {LAST_SUM: last_sum(planned, fmt)}
     for wait in planned.run.waits:
         found[wait_sum_key(wait)] = wait_sum(planned, wait, fmt)
+    for trip in planned.run.trips:
+        found[trip_sum_key(trip)] = trip_sum(planned, trip, fmt)
     return found
+
+
+def trip_sum(planned: PlannedDay, trip: CardTrip, fmt: NumberFormat) -> Sum:
+    """Return the way of a card: when it is where, and what held it up."""
+    lines = _trip_lines(planned.run, trip, fmt)
+    for each in sorted(trip.on, key=lambda each: each.done_s):
+        how = "no room" if each.has_no_room else "verified" if each.is_verified else "copied"
+        lines.append(SumLine(f"on {each.drive_tag}", how, moment(each.done_s, fmt)))
+    lines.append(
+        SumLine("safe to wipe", f"{planned.day.verified_copies} on drives of their own",
+                moment(trip.safe_s, fmt))
+    )  # fmt: skip
+    lines.append(SumLine("free at the camera", "", moment(trip.free_s, fmt)))
+    title = f"{trip.card_tag} of {trip.camera_key}"
+    return Sum(trip_sum_key(trip), title, tuple(lines), _source(planned), Evidence.COMPUTED)
 
 
 def last_sum(planned: PlannedDay, fmt: NumberFormat) -> Sum:

@@ -51,12 +51,12 @@ class PortTable:
         self.ports = tuple(port for port in host.ports if port.plug != "internal")
         self._catalog, self._shelf = catalog, shelf
         self._ambient_c, self._owned = ambient_c, owned
-        self._known: dict[tuple[str, str], Placing | None] = {}
-        self._problems: dict[tuple[str, str], str] = {}
+        self._known: dict[tuple[Setup, str], Placing | None] = {}
+        self._problems: dict[tuple[Setup, str], str] = {}
 
     def at(self, device: Device, port: Port) -> Placing | None:
         """Return *device* in *port* on the best cable or reader; None where nothing connects."""
-        key = (device.tag, port.key)
+        key = (device.setup, port.key)
         if key not in self._known:
             tried = placings(
                 (port,),
@@ -76,7 +76,7 @@ class PortTable:
     def problem(self, device: Device, port: Port) -> str:
         """Return why *device* doesn't connect in *port*; "" where it does."""
         self.at(device, port)
-        return self._problems[device.tag, port.key]
+        return self._problems[device.setup, port.key]
 
 
 def plugged_ways(
@@ -117,7 +117,7 @@ def plugged_ways(
                 why = table.problem(drive, port)
                 if fixed.get(drive.tag) == port.key and why:
                     raise BadValueError(
-                        f"{drive.tag} doesn't work in the {port.name} that was chosen for it: {why}",
+                        f"{drive.tag} doesn't work in the {port.name} chosen for it: {why}",
                         where="station",
                         mend="Choose another port for it, or let it find its own",
                     )

@@ -140,12 +140,20 @@ STATIONS = (
     StationEntry(
         "roll",
         "Roll",
-        "Cards to several drives in one read, verified.",
+        "The shooting day: cards, copies that are verified, and when it is over.",
         _roll,
+        sums=("roll-last",),
         answers=(
-            "Whether every file of a card is whole on every drive, read back and compared",
-            "Which of card and drives sets the pace, while it is copied",
-            "Whether the card may be wiped: verified on two drives of their own, or why not",
+            "Which camera waits for a card, when and how long, and when the last copy is verified",
+            "The smallest pool without waits, and what a card, a drive or another order would gain",
+            "How late it gets in nine of ten days, and what that depends on",
+            "Whether every file of a card is whole on every drive, and whether it may be wiped",
+        ),
+        keys=(
+            ("← →", "in the day: wrap five minutes sooner or later"),
+            ("+ −", "in the day: one card more or fewer for the chosen camera"),
+            ("↑ ↓", "in the day: the camera before or after"),
+            ("Enter", "on what would help: take it; undo brings the old one back"),
         ),
     ),
     StationEntry(

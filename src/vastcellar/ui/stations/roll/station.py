@@ -1,218 +1,67 @@
-"""The station Roll: a card to several drives in one read, and whether it may be wiped."""
+"""The station Roll: the shooting day, planned, and the copies of its cards, made."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from functools import partial
-from pathlib import Path
-
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import (
-    QFileDialog,
-    QGridLayout,
-    QLineEdit,
-    QPushButton,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtGui import QHideEvent, QShowEvent
+from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QStackedWidget, QVBoxLayout, QWidget
 
-from vastcellar.core.evidence import Evidence, Verdict
-from vastcellar.services.roll.follow import CopyEnded, CopyNow, CopyRefused, asked_text
-from vastcellar.ui.models.background import Background
-from vastcellar.ui.models.copy_job import CopyJob
 from vastcellar.ui.models.jobs import Jobs
 from vastcellar.ui.models.workbench import Workbench
-from vastcellar.ui.stations.roll.legs_view import LegsView
-from vastcellar.ui.widgets.cards import card, label, row
-from vastcellar.ui.widgets.inputs import Choice
-from vastcellar.ui.widgets.verdict_line import VerdictLine
+from vastcellar.ui.stations.roll.copy_page import CopyPage
+from vastcellar.ui.stations.roll.plan_page import PlanPage
+from vastcellar.ui.widgets.cards import row
+from vastcellar.ui.widgets.tabs import tab_group
 
-_DESTINATIONS = 4
-_SHOWN_AT_FIRST = 2
-_STEPS = (
-    "Choose the card and the drives it goes to. It is read once, written to all of them, read back "
-    "and compared; nothing of it is changed, and nothing that stands there is replaced."
+_PAGES = (
+    ("Plan", "The day minute by minute: cards, copies, waits, the last verified copy"),
+    ("Copying", "A card to several drives in one read, read back and compared"),
 )
 
 
 class RollStation(QWidget):
-    """What is copied where, how far it has come, and what came of it."""
+    """Two pages: the day as it is planned, and a card as it is copied."""
 
     state_changed = Signal(str)
     """What the rail says of it."""
 
     def __init__(self, workbench: Workbench, jobs: Jobs) -> None:
         super().__init__()
-        self._workbench = workbench
-        look = workbench.look
-        self.job = CopyJob(self)
-        jobs.beside.append(self.job.stop)
-        self.title = label("Copy a card", kind="title")
-        self.source, self.name = QLineEdit(), QLineEdit()
-        self.destinations = [QLineEdit() for _ in range(_DESTINATIONS)]
-        self.algorithm = Choice("Checksum")
-        self.algorithm.offer([("xxh128", "xxh128"), ("sha256", "sha256")], "xxh128")
-        self.more_button = QPushButton("One more")
-        self.start_button, self.pause_button = QPushButton("Copy it"), QPushButton("Pause")
-        self.cancel_button = QPushButton("Cancel")
-        self.plan_line = label(_STEPS, kind="soft", wraps=True)
-        self.verdict = VerdictLine(look)
-        self.legs = LegsView(look)
-        self.told = label(wraps=True)
-        self._rows: list[tuple[QWidget, ...]] = []
-        self._planner = Background(self)
-        self._lay_out()
-        self._connect()
-        self._show_running()
-
-    def _lay_out(self) -> None:
+        group = tab_group(_PAGES, self)
+        self.tabs = group.buttons()
+        self.plan = PlanPage(workbench)
+        self.copy = CopyPage(workbench, jobs)
+        self._pages, self._heads = QStackedWidget(), QStackedWidget()
+        for page in (self.plan, self.copy):
+            self._pages.addWidget(page)
+            self._heads.addWidget(page.head)
+        self._heads.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Maximum)
         layout = QVBoxLayout(self)
-        layout.setContentsMargins(18, 8, 18, 10)
-        layout.setSpacing(6)
-        layout.addWidget(self.title)
-        layout.addWidget(self.verdict)
-        frame, inside = card()
-        grid = QGridLayout()
-        grid.setHorizontalSpacing(10)
-        grid.setColumnStretch(1, 1)
-        self._add_row(grid, 0, "Card", self.source, "The card's folder")
-        for number, field in enumerate(self.destinations, start=1):
-            self._add_row(grid, number, f"Copy {number}", field, "A folder on a drive")
-            if number > _SHOWN_AT_FIRST:
-                for widget in self._rows[number]:
-                    widget.hide()
-        inside.addLayout(grid)
-        self.name.setPlaceholderText("as the card's")
-        self.name.setAccessibleName("Name")
-        self.name.setMaximumWidth(200)
-        line = row(self.more_button, label("Name", "soft"), self.name,
-                   label("Checksum", "soft"), self.algorithm, spacing=10)  # fmt: skip
-        for button in (self.cancel_button, self.pause_button, self.start_button):
-            line.addWidget(button)
-        self.start_button.setObjectName("act")
-        inside.addLayout(line)
-        inside.addWidget(self.plan_line)
-        layout.addWidget(frame)
-        self._below, inside = card()
-        inside.addWidget(self.legs)
-        inside.addWidget(self.told)
-        self._below.hide()
-        layout.addWidget(self._below)
-        layout.addStretch(1)
+        layout.setContentsMargins(18, 8, 18, 8)
+        layout.setSpacing(4)
+        head = QHBoxLayout()
+        head.addWidget(self._heads, 1)
+        head.addLayout(row(*self.tabs, spacing=4))
+        layout.addLayout(head)
+        layout.addWidget(self._pages, 1)
+        group.idToggled.connect(self._on_tab)
+        jobs.beside.append(self.plan.plan.stop)
+        self.plan.state_changed.connect(self._on_planned)
+        self.copy.state_changed.connect(self.state_changed)
 
-    def _add_row(
-        self, grid: QGridLayout, number: int, name: str, field: QLineEdit, hint: str
-    ) -> None:
-        button = QPushButton("Choose…")
-        head = label(name, "soft")
-        field.setPlaceholderText(hint)
-        field.setAccessibleName(name)
-        field.editingFinished.connect(self.plan)
-        button.clicked.connect(partial(self._ask_folder, field, hint))
-        for column, widget in enumerate((head, field, button)):
-            grid.addWidget(widget, number, column)
-        self._rows.append((head, field, button))
+    def _on_tab(self, index: int, is_on: bool) -> None:
+        if is_on:
+            self._pages.setCurrentIndex(index)
+            self._heads.setCurrentIndex(index)
 
-    def _connect(self) -> None:
-        self.more_button.clicked.connect(self._one_more)
-        self.name.editingFinished.connect(self.plan)
-        self.start_button.clicked.connect(self.start)
-        self.cancel_button.clicked.connect(self.job.cancel)
-        self.pause_button.clicked.connect(self._on_pause)
-        self.job.moved.connect(self._on_moved)
-        self.job.ended.connect(self._on_ended)
-        self._planner.done.connect(self._on_plan)
+    def _on_planned(self, state: str) -> None:
+        if not self.copy.job.is_running:
+            self.state_changed.emit(state)
 
-    def _ask_folder(self, field: QLineEdit, title: str) -> None:
-        chosen = QFileDialog.getExistingDirectory(self, title)
-        if chosen:
-            field.setText(chosen)
-            self.plan()
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self.plan.activate(is_on=True)
 
-    def _one_more(self) -> None:
-        hidden = next((each for each in self._rows if each[1].isHidden()), None)
-        for widget in hidden or ():
-            widget.show()
-        self.more_button.setEnabled(any(each[1].isHidden() for each in self._rows))
-
-    @property
-    def asked(self) -> tuple[Path, tuple[Path, ...], str] | None:
-        """Card, destinations and name; None until a card and one destination are named."""
-        source = self.source.text().strip()
-        names = [field.text().strip() for field in self.destinations]
-        targets = tuple(Path(name) for name in names if name)
-        if not source or not targets:
-            return None
-        return Path(source), targets, self.name.text().strip()
-
-    def plan(self) -> None:
-        """Say what the copy would do; the disks are asked off the interface thread."""
-        asked, numbers = self.asked, self._workbench.look.numbers
-        if self.job.is_running:
-            return
-        self._show_running()
-        if asked is None:
-            self.plan_line.setText(_STEPS)
-            return
-        self._planner.request(partial(asked_text, *asked, numbers))
-
-    def _on_plan(self, text: str) -> None:
-        if not self.job.is_running:
-            self.plan_line.setText(text)
-
-    def start(self) -> None:
-        """Begin the copy that was asked for."""
-        asked = self.asked
-        if asked is None or self.job.is_running:
-            return
-        source, targets, name = asked
-        self.show_begun(name or source.name, [str(each) for each in targets])
-        self.job.start(source, targets, name, self.algorithm.currentData())
-        self._show_running()
-        self.state_changed.emit("copying")
-
-    def show_begun(self, name: str, targets: Sequence[str]) -> None:
-        """Show a copy of the card *name* that begins: nothing of the one before."""
-        self.verdict.hide()
-        self.told.clear()
-        self._below.show()
-        self.legs.begin(name, targets)
-
-    def _on_pause(self) -> None:
-        self.job.pause(is_on=not self.job.is_paused)
-        self._show_running()
-
-    def _show_running(self) -> None:
-        is_running = self.job.is_running
-        self.start_button.setEnabled(not is_running and self.asked is not None)
-        for button in (self.cancel_button, self.pause_button):
-            button.setVisible(is_running)
-        self.pause_button.setText("Go on" if self.job.is_paused else "Pause")
-        for widgets in self._rows:
-            for widget in widgets:
-                widget.setEnabled(not is_running)
-        if not self.told.text():
-            self.verdict.hide()
-
-    def _on_moved(self, now: CopyNow) -> None:
-        self.legs.follow(now)
-
-    def _on_ended(self, ended: CopyEnded | CopyRefused) -> None:
-        if isinstance(ended, CopyRefused):
-            self._say(Verdict.NOT_KNOWN, "Not copied", (ended.sentence,), "nothing was read back")
-        elif ended.is_safe:
-            self._say(Verdict.HOLDS, "Safe to wipe", ended.lines)
-        elif ended.is_cancelled:
-            self._say(Verdict.NOT_KNOWN, "Cancelled: not safe to wipe", ended.lines)
-        else:
-            self._say(Verdict.FALLS_SHORT, "Not safe to wipe", ended.lines)
-        self._show_running()
-        self._workbench.plugged.look_again()
-
-    def _say(
-        self, verdict: Verdict, head: str, lines: Sequence[str], by: str = "by what was read back"
-    ) -> None:
-        self.told.setText("\n".join(lines))
-        self.verdict.show_verdict(verdict, Evidence.PROVED, head, by)
-        self.verdict.show()
-        self.state_changed.emit(head.partition(":")[0].lower())
+    def hideEvent(self, event: QHideEvent) -> None:
+        super().hideEvent(event)
+        self.plan.activate(is_on=False)

@@ -56,7 +56,7 @@ def _theirs(card: Path, targets: list[Path]) -> None:
 
 
 def _ours(card: Path, targets: list[Path]) -> None:
-    command = [sys.executable, "-c", _OURS, "copy", str(card), *map(str, targets),
+    command = [sys.executable, "-c", _OURS, "copy", "--no-log", str(card), *map(str, targets),
                "--name", "card", "--json"]  # fmt: skip
     subprocess.run(command, check=True, stdout=subprocess.DEVNULL)
 

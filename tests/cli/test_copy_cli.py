@@ -9,6 +9,13 @@ from vastcellar.cli.main import cli
 from vastcellar.core.errors import VastCellarError
 
 
+@pytest.fixture(autouse=True)
+def home(tmp_path, monkeypatch):
+    """Data, state and settings of their own: the log is kept there."""
+    for name in ("XDG_DATA_HOME", "XDG_STATE_HOME", "XDG_CONFIG_HOME"):
+        monkeypatch.setenv(name, str(tmp_path / "home" / name))
+
+
 @pytest.fixture
 def card(tmp_path):
     """A card of two clips, and two folders to copy it into."""

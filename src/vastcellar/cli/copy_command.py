@@ -7,7 +7,9 @@ import gc
 import sys
 import threading
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import click
 
@@ -34,6 +36,7 @@ from vastcellar.services.roll.follow import (
     refused_line,
 )
 from vastcellar.services.roll.verifying import Checked, check_list, lists_in
+from vastcellar.services.workplace.folders import Folders, folders
 
 _TURN_S = 0.05
 _FOLDER = click.Path(path_type=Path)
@@ -47,12 +50,17 @@ _FOLDER = click.Path(path_type=Path)
 @click.option("--verify/--no-verify", default=True, help="Read every copy back and compare.")
 @click.option("--resume", is_flag=True, help="Only go on with a copy that was cut off.")
 @click.option("--copies", default=2, help="Verified copies that a card needs before it is wiped.")
+@click.option("--log/--no-log", "logs", default=True, help="Keep it in the log of copied cards.")
+@click.option("--who", default="", help="Who copies it, for the log.")
+@click.option("--demo", is_flag=True, help="Keep it in the demo's log.")
+@click.option("--data", "data_folder", type=_FOLDER, hidden=True)
 @click.option("--json", "as_json", is_flag=True, help="Print JSON.")
 @click.option("--follow", is_flag=True, help="Print JSON lines; takes pause, resume and stop.")
 @click.pass_context
 def copy_command(
     ctx: click.Context, source: Path, destinations: tuple[Path, ...], name: str, algorithm: str,
-    verify: bool, resume: bool, copies: int, as_json: bool, follow: bool,
+    verify: bool, resume: bool, copies: int, logs: bool, who: str, demo: bool,
+    data_folder: Path | None, as_json: bool, follow: bool,
 ) -> None:  # fmt: skip
     """Copy the card SOURCE into a folder of its name in each of DESTINATIONS.
 
@@ -70,6 +78,10 @@ def copy_command(
             )
         if copies < 1:
             raise BadValueError("no copy is no rule", where="--copies", mend="Give 1 or more")
+        places = _places(data_folder, demo=demo)
+        known = ""
+        if logs and not follow:
+            known = _say_what_card(run, places, as_json=as_json)
         outcome = _followed(run) if follow else _made(run, quiet=as_json)
     except VastCellarError as error:
         if not follow:
@@ -79,6 +91,9 @@ def copy_command(
     rule = WipeRule(copies)
     lists = keep_lists(run.plan, outcome)
     figures, lines = outcome_figures(outcome, rule), outcome_lines(outcome, rule, PLAIN)
+    figures["recognised"] = known or None
+    if logs:
+        lines += _kept_in_log(run, outcome, who, places, figures)
     if follow:
         click.echo(ended_line(outcome, figures, lines))
     elif as_json:
@@ -86,14 +101,67 @@ def copy_command(
     else:
         for line in lines:
             echo(line)
-    wanted = CopyState.VERIFIED if verify else CopyState.COPIED
+    ctx.exit(_exit_code(outcome, verifies=verify))
+
+
+def _exit_code(outcome: CopyOutcome, *, verifies: bool) -> int:
+    """Return what a script learns of a copy: 0 only where every file is whole everywhere."""
     if outcome.is_cancelled:
-        ctx.exit(CANCELLED)
+        return CANCELLED
     if any(each.dropped_by for each in outcome.destinations):
-        ctx.exit(ENDED_BY_DISK)
-    fine = (wanted, CopyState.VERIFIED)
-    if any(one.state not in fine for each in outcome.files for one in each.on):
-        ctx.exit(SENTENCE)
+        return ENDED_BY_DISK
+    fine = (CopyState.VERIFIED if verifies else CopyState.COPIED, CopyState.VERIFIED)
+    is_whole = all(one.state in fine for each in outcome.files for one in each.on)
+    return 0 if is_whole else SENTENCE
+
+
+def _places(data_folder: Path | None, *, demo: bool) -> Folders:
+    places = folders(demo=demo)
+    return replace(places, data=data_folder) if data_folder is not None else places
+
+
+def _say_what_card(run: CopyRun, places: Folders, *, as_json: bool) -> str:
+    """Say, before it is copied, whether the card was seen before; "" for one that wasn't."""
+    # The database takes a third of a second to load: only where a log is kept.
+    from vastcellar.services.roll.day_log import log_of, recognised, recognition_text
+    from vastcellar.services.workplace.workplace import open_workplace
+
+    if not places.cellar_file.exists():
+        return ""
+    try:
+        workplace = open_workplace(places=places)
+        try:
+            known = recognition_text(recognised(run.plan.source, log_of(workplace)), PLAIN)
+        finally:
+            workplace.close()
+    except VastCellarError:
+        return ""  # whatever is wrong with the log is said when the copy is kept
+    if known and not as_json:
+        echo(f"{known}.", err=True)
+    return known
+
+
+def _kept_in_log(
+    run: CopyRun, outcome: CopyOutcome, who: str, places: Folders, figures: dict[str, Any]
+) -> list[str]:
+    """Keep the copy in the log; return what is to be said of that.
+
+    The copy stands whatever becomes of the log: a trouble with it is one more line.
+    """
+    from vastcellar.services.roll.day_log import keep_in_log
+    from vastcellar.services.workplace.workplace import open_workplace
+
+    try:
+        workplace = open_workplace(places=places)
+        try:
+            kept = keep_in_log(workplace, run.plan, outcome, workplace.shelf(), who)
+        finally:
+            workplace.close()
+    except VastCellarError as error:
+        figures["log"] = None
+        return [f"Not kept in the log: {error}"]
+    figures["log"] = kept.copy_id
+    return []
 
 
 def _made(run: CopyRun, *, quiet: bool) -> CopyOutcome:

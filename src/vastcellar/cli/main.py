@@ -23,6 +23,7 @@ _COMMANDS = {
     "format-plan": Late("format_command:format_command", "Which file system, and the commands."),
     "judge": Late("judge_command:judge", "Will it hold, and on what evidence?"),
     "label": Late("label_command:label_command", "Labels of units, as PDF with QR codes."),
+    "log": Late("log_command:log_command", "Cards that were copied, and where a clip is."),
     "match": Late("match_command:match_command", "What a camera could record to, ranked."),
     "need": Late("need_command:need", "What cameras and copies of a shoot need."),
     "prove": Late("prove_command:prove", "Measure a drive, in a folder of your choice."),

@@ -71,7 +71,8 @@ class Cellar:
         self._engine.dispose()
 
     @contextlib.contextmanager
-    def _session(self) -> Iterator[Session]:
+    def session(self) -> Iterator[Session]:
+        """One transaction; nothing of it is kept where it fails. Raises CellarError."""
         if not self.path.exists():
             # SQLite would go on with the file that is open, and all would be lost with it.
             raise CellarError(
@@ -85,7 +86,7 @@ class Cellar:
         except SQLAlchemyError as error:
             raise as_cellar_error(error, self.path) from error
 
-    def _read(
+    def read(
         self, table: str, key: Any, wanted: Select[*tuple[Any, ...]], value: Callable[[Any], T]
     ) -> tuple[T, ...]:
         """Return the *value* of each row of *wanted*; a row that can't be read is left out.
@@ -94,17 +95,17 @@ class Cellar:
         by itself, by its *key*.
         """
         try:
-            with self._session() as session:
+            with self.session() as session:
                 return tuple(value(row) for row in session.execute(wanted))
         except (VastCellarError, *DAMAGE) as error:
             if not _is_of_a_row(error):
                 raise
         found = []
-        with self._session() as session:
+        with self.session() as session:
             order = session.scalars(wanted.with_only_columns(key)).all()
         for each in order:
             try:
-                with self._session() as session:
+                with self.session() as session:
                     found.append(value(session.execute(wanted.where(key == each)).one()))
             except (VastCellarError, *DAMAGE) as error:
                 if not _is_of_a_row(error):
@@ -120,7 +121,7 @@ class Cellar:
             if self.is_demo or not each.is_simulated  # elsewhere a rig calibrates nothing
         }
         wanted = select(UnitRow).order_by(UnitRow.tag)
-        return self._read(
+        return self.read(
             "unit", UnitRow.tag, wanted, lambda row: _unit(row[0], fits.get(row[0].tag))
         )
 
@@ -131,7 +132,7 @@ class Cellar:
             .join(UnitRow, UnitRow.id == CalibrationRow.unit_id)
             .order_by(UnitRow.tag)
         )
-        return self._read(
+        return self.read(
             "calibration",
             CalibrationRow.unit_id,
             wanted,
@@ -147,7 +148,7 @@ class Cellar:
 
     def keep_calibration(self, made: CalibrationRecord) -> None:
         """Keep *made* in place of the unit's earlier one. Raises UnknownPartError."""
-        with self._session() as session:
+        with self.session() as session:
             unit = _require_unit(session, made.unit_tag)
             session.merge(
                 CalibrationRow(
@@ -162,7 +163,7 @@ class Cellar:
 
     def forget_calibration(self, unit_tag: str) -> bool:
         """Drop the unit's own model; return whether there was one."""
-        with self._session() as session:
+        with self.session() as session:
             unit = _find_unit(session, unit_tag)
             row = session.get(CalibrationRow, unit.id) if unit else None
             if row is not None:
@@ -171,7 +172,7 @@ class Cellar:
 
     def save_units(self, units: tuple[Unit, ...]) -> None:
         """Add *units*, or put them in place of those of the same tag, all or none."""
-        with self._session() as session:
+        with self.session() as session:
             for unit in units:
                 known = _find_unit(session, unit.tag)
                 if known is None:
@@ -182,7 +183,7 @@ class Cellar:
 
     def add_unit(self, unit: Unit) -> None:
         """Add *unit*. Raises BadValueError where another window has added its tag meanwhile."""
-        with self._session() as session:
+        with self.session() as session:
             _require_free_tag(session, unit.tag)
             session.add(UnitRow(tag=unit.tag, **_stated(unit)))
 
@@ -194,7 +195,7 @@ class Cellar:
         """
         then, now = ({"tag": each.tag, **_stated(each)} for each in (before, after))
         changed = {name: value for name, value in now.items() if then[name] != value}
-        with self._session() as session:
+        with self.session() as session:
             _require_unit(session, before.tag)
             if "tag" in changed:
                 _require_free_tag(session, after.tag)
@@ -204,7 +205,7 @@ class Cellar:
     def bind_unit(self, tag: str, device: DeviceIdentity | None) -> None:
         """Bind the unit to *device*, or release it. Raises UnknownPartError."""
         kept = asdict(device) if device else None
-        with self._session() as session:
+        with self.session() as session:
             unit = _require_unit(session, tag)
             if unit.device is not None and unit.device != kept:
                 unit.acceptance = None  # it was of the device before
@@ -212,7 +213,7 @@ class Cellar:
 
     def runs_mark(self) -> RunsMark:
         """Return what changes when a run is added, or a unit gets another tag."""
-        with self._session() as session:
+        with self.session() as session:
             counted = select(func.count(RunRow.id), func.max(RunRow.id))
             count, newest = session.execute(counted).one()
             units = session.execute(select(UnitRow.id, UnitRow.tag))
@@ -239,11 +240,11 @@ class Cellar:
             wanted = wanted.where(UnitRow.tag == unit_tag)
         if after_id:
             wanted = wanted.where(RunRow.id > after_id)
-        return self._read("run", RunRow.id, wanted, _run)
+        return self.read("run", RunRow.id, wanted, _run)
 
     def trace_csv(self, run_id: int) -> str:
         """Return the trace of a run. Raises UnknownPartError where there is no such run."""
-        with self._session() as session:
+        with self.session() as session:
             row = session.get(RunRow, run_id)
             if row is None:
                 raise UnknownPartError(
@@ -253,7 +254,7 @@ class Cellar:
 
     def add_run(self, run: RunRecord, trace_csv: str, *, wear_bytes: int = 0) -> int:
         """Keep *run* under its unit and return its number; *wear_bytes* count as written."""
-        with self._session() as session:
+        with self.session() as session:
             # Summed by the database: two processes that read, add and write lose one's bytes. It
             # is read after that, too, when nobody else can write any more.
             more = UnitRow.written_bytes + wear_bytes
@@ -278,7 +279,7 @@ class Cellar:
     def stage_measurements(self) -> tuple[StageMeasurement, ...]:
         """Return every stage that was measured, newest first."""
         wanted = select(StageMeasurementRow).order_by(StageMeasurementRow.measured_at.desc())
-        return self._read(
+        return self.read(
             "stage measurement",
             StageMeasurementRow.id,
             wanted,
@@ -296,7 +297,7 @@ class Cellar:
 
     def keep_stage(self, measured: StageMeasurement) -> None:
         """Keep *measured* in place of what was measured of the same stage before."""
-        with self._session() as session:
+        with self.session() as session:
             session.execute(_same_stage(measured))
             session.add(
                 StageMeasurementRow(
@@ -313,7 +314,7 @@ class Cellar:
 
     def forget_stage(self, measured: StageMeasurement) -> None:
         """Drop what was measured of the stage that *measured* names."""
-        with self._session() as session:
+        with self.session() as session:
             session.execute(_same_stage(measured))
 
 

@@ -68,6 +68,23 @@ class RunRow(Base):
     unit: Mapped[UnitRow] = relationship(back_populates="runs")
 
 
+class CopyRow(Base):
+    """A card that was copied: what became of each of its files on each destination."""
+
+    __tablename__ = "copies"
+    __table_args__ = (Index("ix_copies_made_at", "made_at"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    card_name: Mapped[str] = mapped_column(Text)
+    made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
+    who: Mapped[str] = mapped_column(Text, default="")
+    checked_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True), default=None)
+    wiped_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True), default=None)
+    outcome: Mapped[dict[str, Any]] = mapped_column(JSON)
+    """Without its files: destinations, times, and the device that each destination lay on."""
+    files: Mapped[list[list[Any]]] = mapped_column(JSON)
+
+
 class StageMeasurementRow(Base):
     """What a stage of a chain carried on one host."""
 

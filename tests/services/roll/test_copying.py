@@ -589,7 +589,8 @@ def test_a_kill_at_any_moment_loses_nothing_that_was_vouched_for(tmp_path):
     for number in range(60):
         size = draw.choice((0, 900, 40_000, 3 * MB, 9 * MB))
         (card / f"clip-{number:02}.mov").write_bytes(draw.randbytes(size))
-    command = [sys.executable, "-c", _COMMAND, "copy", str(card), str(target), "--json"]
+    command = [sys.executable, "-c", _COMMAND, "copy", str(card), str(target), "--json",
+               "--data", str(tmp_path / "data")]  # fmt: skip
     for _ in range(12):
         with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE) as process:
             try:

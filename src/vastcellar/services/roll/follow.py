@@ -22,13 +22,16 @@ PAUSE, RESUME, STOP = "pause", "resume", "stop"
 
 
 def copy_process(
-    source: Path, destinations: Sequence[Path], name: str, algorithm: str
+    source: Path, destinations: Sequence[Path], name: str, algorithm: str, data: Path
 ) -> tuple[str, list[str]]:
-    """Return program and words of a copy that says how far it has come."""
+    """Return program and words of a copy that says how far it has come.
+
+    It is kept in the log of the cellar in the folder *data*.
+    """
     named = ["--name", name] if name else []
     return sys.executable, [
         "-c", _CODE, "copy", str(source), *map(str, destinations), *named,
-        "--algorithm", algorithm, "--follow",
+        "--algorithm", algorithm, "--data", str(data), "--follow",
     ]  # fmt: skip
 
 

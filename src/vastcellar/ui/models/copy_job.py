@@ -39,8 +39,10 @@ class CopyJob(QObject):
         """Whether a copy is being made."""
         return self._process is not None
 
-    def start(self, source: Path, destinations: Sequence[Path], name: str, algorithm: str) -> None:
-        """Begin the copy, unless one is being made."""
+    def start(
+        self, source: Path, destinations: Sequence[Path], name: str, algorithm: str, data: Path
+    ) -> None:
+        """Begin the copy, unless one is being made; it is kept in the log in *data*."""
         if self.is_running:
             return
         self.is_paused, self._said = False, None
@@ -48,7 +50,7 @@ class CopyJob(QObject):
         process.readyReadStandardOutput.connect(self._on_lines)
         process.finished.connect(self._on_finished)
         process.errorOccurred.connect(self._on_error)
-        program, words = copy_process(source, destinations, name, algorithm)
+        program, words = copy_process(source, destinations, name, algorithm, data)
         process.start(program, words)
 
     def pause(self, *, is_on: bool) -> None:

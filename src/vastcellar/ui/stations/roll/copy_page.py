@@ -16,8 +16,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from vastcellar.core.errors import VastCellarError
 from vastcellar.core.evidence import Evidence, Verdict
+from vastcellar.core.units import NumberFormat
+from vastcellar.services.roll.day_log import log_of, recognised, recognition_text
 from vastcellar.services.roll.follow import CopyEnded, CopyNow, CopyRefused, asked_text
+from vastcellar.services.workplace.workplace import Workplace
 from vastcellar.ui.models.background import Background
 from vastcellar.ui.models.copy_job import CopyJob
 from vastcellar.ui.models.jobs import Jobs
@@ -153,7 +157,7 @@ class CopyPage(QWidget):
         if asked is None:
             self.plan_line.setText(_STEPS)
             return
-        self._planner.request(partial(asked_text, *asked, numbers))
+        self._planner.request(partial(_asked, self._workbench.workplace, asked, numbers))
 
     def _on_plan(self, text: str) -> None:
         if not self.job.is_running:
@@ -166,7 +170,8 @@ class CopyPage(QWidget):
             return
         source, targets, name = asked
         self.show_begun(name or source.name, [str(each) for each in targets])
-        self.job.start(source, targets, name, self.algorithm.currentData())
+        data = self._workbench.workplace.folders.data
+        self.job.start(source, targets, name, self.algorithm.currentData(), data)
         self._show_running()
         self.state_changed.emit("copying")
 
@@ -215,3 +220,15 @@ class CopyPage(QWidget):
         self.verdict.show_verdict(verdict, Evidence.PROVED, head, by)
         self.verdict.show()
         self.state_changed.emit(head.partition(":")[0].lower())
+
+
+def _asked(
+    workplace: Workplace, asked: tuple[Path, tuple[Path, ...], str], fmt: NumberFormat
+) -> str:
+    """Say what the copy would do, and whether the card was seen before."""
+    text = asked_text(*asked, fmt)
+    try:
+        known = recognition_text(recognised(asked[0], log_of(workplace)), fmt)
+    except VastCellarError:
+        known = ""  # what is wrong with the card is said already
+    return f"{text} {known}." if known else text

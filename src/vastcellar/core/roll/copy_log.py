@@ -1,0 +1,213 @@
+"""What was copied on which day, and what follows: where a clip is, which card this is.
+
+A kept copy is the outcome of one card copied once, with the devices that it went to: drives have
+other names tomorrow, so they are told apart by what they say of themselves.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, replace
+from datetime import datetime
+from enum import StrEnum
+
+from vastcellar.core.parts.identity import DeviceIdentity
+from vastcellar.core.roll.copies import (
+    CopyOutcome,
+    CopyState,
+    FileOnOne,
+    FileOutcome,
+    verified_copies,
+)
+
+
+@dataclass(frozen=True, slots=True)
+class KeptPlace:
+    """Where a destination's folder lay: the device, and the unit that it is bound to."""
+
+    device: DeviceIdentity
+    unit_tag: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class KeptCopy:
+    """A card that was copied, as the log keeps it."""
+
+    card_name: str
+    made_at: datetime
+    outcome: CopyOutcome
+    places: tuple[KeptPlace, ...]
+    """By destination, in their order."""
+    copy_id: int = 0
+    who: str = ""
+    checked_at: datetime | None = None
+    """When it was read back again last."""
+    wiped_at: datetime | None = None
+    """When somebody noted that the card was wiped: this tool never does it."""
+
+
+@dataclass(frozen=True, slots=True)
+class CardFile:
+    """A file of a card that is in the reader now, by what its folder says."""
+
+    path: str
+    size_bytes: int
+    modified_ns: int
+
+
+class Recognised(StrEnum):
+    """What a card is, beside what was copied before."""
+
+    NEW = "new"
+    SAME = "copied before"
+    """All that is on it was copied before, and nothing has been added."""
+    GROWN = "recorded on since"
+    """What was copied is on it still, and more has come."""
+    OTHER_CLIPS = "other clips of the same names"
+    """Two cards that count their clips from one, or one that was wiped and used again."""
+
+
+@dataclass(frozen=True, slots=True)
+class Recognition:
+    """A card, and the copy that it was recognised by."""
+
+    kind: Recognised
+    copy: KeptCopy | None = None
+    known_files: int = 0
+    """Of the card's files, those that the copy has."""
+
+
+def recognise(files: Sequence[CardFile], kept: Iterable[KeptCopy]) -> Recognition:
+    """Return what a card with *files* is, beside the copies that are *kept*.
+
+    A file is known again by path, size and time of change, as the card says them; of several
+    copies the one that knows most of it counts, of equals the newest.
+    """
+    ranked = [found for each in kept if (found := _beside(files, each)) is not None]
+    best = max(
+        ranked,
+        key=lambda each: (each.known_files, each.copy.made_at if each.copy else None),
+        default=Recognition(Recognised.NEW),
+    )
+    return best if files else Recognition(Recognised.NEW)
+
+
+def _beside(files: Sequence[CardFile], copy: KeptCopy) -> Recognition | None:
+    there = {each.name: each for each in copy.outcome.files}
+    known = sum(
+        (each.size_bytes, each.modified_ns) == (there[each.path].size_bytes,
+                                                there[each.path].modified_ns)
+        for each in files
+        if each.path in there
+    )  # fmt: skip
+    same_names = sum(each.path in there for each in files)
+    if not same_names:
+        return None
+    if known == len(files):
+        return Recognition(Recognised.SAME, copy, known)
+    if known and known == same_names == len(there):
+        return Recognition(Recognised.GROWN, copy, known)
+    return Recognition(Recognised.OTHER_CLIPS, copy, known)
+
+
+@dataclass(frozen=True, slots=True)
+class ClipPlace:
+    """A clip on one destination of a kept copy."""
+
+    copy: KeptCopy
+    file: FileOutcome
+    number: int
+    """Which destination."""
+
+    @property
+    def folder(self) -> str:
+        """The destination's folder."""
+        return self.copy.outcome.destinations[self.number].name
+
+    @property
+    def state(self) -> CopyState:
+        """What became of it there."""
+        return self.file.on[self.number].state
+
+
+def places_of(text: str, kept: Iterable[KeptCopy]) -> tuple[ClipPlace, ...]:
+    """Return every place of the clips whose path has *text* in it, whatever its case."""
+    wanted = text.casefold()
+    return tuple(
+        ClipPlace(copy, file, number)
+        for copy in kept
+        for file in copy.outcome.files
+        if wanted in file.name.casefold()
+        for number in range(len(file.on))
+    )
+
+
+def copies_of_clip(file: FileOutcome, kept: Sequence[KeptCopy]) -> int:
+    """Return on how many devices this very content is verified, over all kept copies.
+
+    One copy counts by its drives, as for wiping. Further copies add only devices with a serial
+    number of their own that no other has: without one, two partitions would pass for two drives.
+    """
+    best, counted = 0, [_devices_of(file, each) for each in kept]
+    for count, devices in counted:
+        more = {
+            (device.serial, device.model)
+            for _count, others in counted
+            for device in others
+            if device.has_own_serial
+        } - {(device.serial, device.model) for device in devices}
+        if count:
+            # A device of this copy that hides its number may be one of the others.
+            hidden = count - sum(device.has_own_serial for device in devices)
+            best = max(best, count + max(len(more) - max(hidden, 0), 0))
+    return best
+
+
+def _devices_of(file: FileOutcome, copy: KeptCopy) -> tuple[int, tuple[DeviceIdentity, ...]]:
+    """Return on how many drives of *copy* the content of *file* is verified, and the devices."""
+    same = [
+        each
+        for each in copy.outcome.files
+        if each.digest and (each.digest, each.size_bytes) == (file.digest, file.size_bytes)
+    ]
+    if not same:
+        return 0, ()
+    of_it = replace(copy.outcome, files=tuple(same))
+    numbers = [
+        number
+        for number, each in enumerate(of_it.destinations)
+        if not each.counts_not_because
+        and any(one.on[number].state is CopyState.VERIFIED for one in same)
+    ]
+    found: list[DeviceIdentity] = []
+    for number in numbers:
+        device = copy.places[number].device
+        if not any(known.is_same_as(device) for known in found):
+            found.append(device)
+    return verified_copies(of_it), tuple(found)
+
+
+def with_checked(copy: KeptCopy, number: int, wrong: Iterable[str], at: datetime) -> KeptCopy:
+    """Return *copy* after a destination was read back again; *wrong* are files that differ there.
+
+    What is the same again stays verified; what was only copied before and is the same now is
+    verified from now on.
+    """
+    differ = set(wrong)
+    files = tuple(
+        replace(
+            each,
+            on=tuple(
+                _after_check(one, each.name in differ) if place == number else one
+                for place, one in enumerate(each.on)
+            ),
+        )
+        for each in copy.outcome.files
+    )
+    return replace(copy, outcome=replace(copy.outcome, files=files), checked_at=at)
+
+
+def _after_check(one: FileOnOne, is_wrong: bool) -> FileOnOne:
+    if one.state is CopyState.FAILED:
+        return one
+    return replace(one, state=CopyState.DIFFERENT if is_wrong else CopyState.VERIFIED)

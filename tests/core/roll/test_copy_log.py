@@ -1,0 +1,107 @@
+"""Which card it is, where a clip lies, and on how many devices it is verified."""
+
+from dataclasses import replace
+from datetime import timedelta
+
+import pytest
+
+from core.roll.copied_cards import AT, COPIED, VERIFIED, clip, device, kept
+from vastcellar.core.roll.copies import CopyState, DestinationOutcome, FileOnOne
+from vastcellar.core.roll.copy_log import (
+    CardFile,
+    Recognised,
+    copies_of_clip,
+    places_of,
+    recognise,
+    with_checked,
+)
+
+ONE, TWO = clip("C1.MOV", VERIFIED, VERIFIED), clip("C2.MOV", VERIFIED, VERIFIED)
+CARD = kept(ONE, TWO)
+
+
+def on_card(*names, size=100, modified=7):
+    """Files of a card in the reader."""
+    return [CardFile(name, size, modified) for name in names]
+
+
+@pytest.mark.parametrize(
+    ("files", "kind", "known"),
+    [
+        (on_card("C1.MOV", "C2.MOV"), Recognised.SAME, 2),
+        (on_card("C2.MOV"), Recognised.SAME, 1),
+        (on_card("C1.MOV", "C2.MOV", "C3.MOV"), Recognised.GROWN, 2),
+        (on_card("C1.MOV", "C2.MOV", size=999), Recognised.OTHER_CLIPS, 0),
+        (on_card("C1.MOV", "C2.MOV", modified=8), Recognised.OTHER_CLIPS, 0),
+        ([*on_card("C1.MOV"), *on_card("C2.MOV", size=5)], Recognised.OTHER_CLIPS, 1),
+        (on_card("D1.MOV"), Recognised.NEW, 0),
+        ([], Recognised.NEW, 0),
+    ],
+)
+def test_a_card_is_known_again_by_what_lies_on_it(files, kind, known):
+    """The same, recorded on, other clips under the same names, or never seen."""
+    found = recognise(files, [CARD])
+    assert (found.kind, found.known_files) == (kind, known)
+
+
+def test_of_several_copies_the_newest_that_knows_most_counts():
+    """A card of yesterday that was copied again today is today's."""
+    again = replace(CARD, copy_id=2, made_at=AT + timedelta(days=1))
+    part = replace(CARD, copy_id=3, made_at=AT + timedelta(days=2))
+    part = replace(part, outcome=replace(part.outcome, files=(ONE,)))
+    found = recognise(on_card("C1.MOV", "C2.MOV"), [CARD, again, part])
+    assert found.copy.copy_id == 2
+
+
+def test_a_clip_is_found_by_a_part_of_its_name_on_every_destination():
+    """Whatever the case of the letters; nothing else is found."""
+    found = places_of("c1.m", [CARD])
+    assert [(place.file.name, place.folder) for place in found] == [
+        ("C1.MOV", "/media/one"),
+        ("C1.MOV", "/media/two"),
+    ]
+    assert places_of("C9", [CARD]) == ()
+
+
+def test_a_clip_is_on_as_many_copies_as_there_are_devices_with_it():
+    """Two drives of one copy; a third from another day; one of them again counts once."""
+    assert copies_of_clip(ONE, [CARD]) == 2
+    later = kept(clip("C1.MOV", VERIFIED), drives=("three",), copy_id=2)
+    assert copies_of_clip(ONE, [CARD, later]) == 3
+    again = kept(clip("C1.MOV", VERIFIED), drives=("two",), copy_id=3)
+    assert copies_of_clip(ONE, [CARD, later, again]) == 3
+
+
+def test_devices_without_a_number_of_their_own_never_count_twice():
+    """Two file systems without a serial number may be two partitions of one drive."""
+    first = kept(clip("C1.MOV", VERIFIED), drives=("a",), devices=(device(uuid="u-1"),))
+    second = kept(clip("C1.MOV", VERIFIED), drives=("b",), devices=(device(uuid="u-2"),), copy_id=2)
+    assert copies_of_clip(ONE, [first, second]) == 1
+    numbered = kept(clip("C1.MOV", VERIFIED), drives=("c",), copy_id=3)
+    assert copies_of_clip(ONE, [first, numbered]) == 1  # the first may be that very drive
+    assert copies_of_clip(ONE, [first, numbered, CARD]) == 3
+
+
+def test_what_counts_for_nothing_is_no_copy_of_a_clip():
+    """On the card's own drive, only copied, other content, or two folders on one drive."""
+    own = DestinationOutcome("/x", "one", counts_not_because="it lies on the card's own drive")
+    outcome = replace(CARD.outcome, destinations=(own, CARD.outcome.destinations[1]))
+    assert copies_of_clip(ONE, [replace(CARD, outcome=outcome)]) == 1
+    assert copies_of_clip(ONE, [kept(clip("C1.MOV", COPIED, COPIED))]) == 0
+    assert copies_of_clip(ONE, [kept(clip("C1.MOV", VERIFIED, VERIFIED, digest="0" * 32))]) == 0
+    assert copies_of_clip(ONE, [kept(ONE, drives=("one", "one"))]) == 1
+
+
+def test_a_check_verifies_what_is_the_same_and_names_what_is_not():
+    """On one destination only; what had failed stays failed."""
+    failed = replace(ONE, on=(FileOnOne(CopyState.FAILED), FileOnOne(COPIED)), name="C0.MOV")
+    copy = kept(failed, clip("C1.MOV", COPIED, COPIED), clip("C2.MOV", VERIFIED, VERIFIED))
+    later = AT + timedelta(hours=1)
+    checked = with_checked(copy, 0, ["C2.MOV"], later)
+    states = [[one.state for one in each.on] for each in checked.outcome.files]
+    assert states == [
+        [CopyState.FAILED, COPIED],
+        [VERIFIED, COPIED],
+        [CopyState.DIFFERENT, VERIFIED],
+    ]
+    assert checked.checked_at == later

@@ -1,0 +1,181 @@
+"""The log over real folders: kept, read back again, wrong drive, wrong name, found again."""
+
+import csv
+import io
+import os
+import threading
+from dataclasses import replace
+from datetime import timedelta
+
+import pytest
+
+from core.roll.copied_cards import AT, VERIFIED, clip, device, kept
+from vastcellar.core.errors import BadValueError, DiskError, UnknownPartError
+from vastcellar.core.evidence import Verdict
+from vastcellar.core.roll.copies import CopyState
+from vastcellar.core.roll.copy_log import Recognised
+from vastcellar.core.units import PLAIN
+from vastcellar.report.log_sheet import log_sheet_pdf
+from vastcellar.services.roll.copying import copy_run, run_copy
+from vastcellar.services.roll.day_log import (
+    WipeRule,
+    check_again,
+    copy_numbered,
+    day_of,
+    find_clips,
+    keep_in_log,
+    log_csv,
+    log_lines,
+    log_of,
+    note_wiped,
+    recognised,
+    recognition_text,
+    state_of,
+)
+
+RULE = WipeRule()
+
+
+@pytest.fixture
+def card(tmp_path):
+    """A card of three clips and two folders to copy it into."""
+    (tmp_path / "A001" / "CLIP").mkdir(parents=True)
+    for number in range(3):
+        (tmp_path / f"A001/CLIP/C{number}.MP4").write_bytes(os.urandom(90_000 + number))
+    for name in ("one", "two"):
+        (tmp_path / name).mkdir()
+    return tmp_path / "A001"
+
+
+@pytest.fixture
+def copied(workplace, card):
+    """The card copied to both folders, and kept in the log."""
+    run = copy_run(card, [card.parent / "one", card.parent / "two"])
+    list(run_copy(run))
+    return keep_in_log(workplace, run.plan, run.outcome, workplace.shelf(), "loader")
+
+
+def safe(workplace):
+    """A card in the log that may be wiped."""
+    from vastcellar.store.copy_log import add_copy
+
+    given = kept(clip("C1", VERIFIED, VERIFIED))
+    return replace(given, copy_id=add_copy(workplace.cellar, given))
+
+
+def test_what_was_copied_is_in_the_log(workplace, copied):
+    """With its files, who did it, and where; on the card's own drive it is safe for nothing."""
+    (listed,) = log_of(workplace)
+    assert listed == copied
+    assert copy_numbered(workplace, copied.copy_id) == copied
+    verdict, state = state_of(listed, RULE)
+    assert verdict is Verdict.FALLS_SHORT
+    assert "0 of 2 verified copies" in state
+    lines = log_lines(listed, RULE, PLAIN)
+    assert "A001: 3 files" in lines[0] and "by loader" in lines[0]
+    assert "3 of 3 verified" in lines[1]
+    assert log_of(workplace, day_of(copied)) == (copied,)
+    assert log_of(workplace, day_of(copied) - timedelta(days=1)) == ()
+
+
+def test_the_same_card_is_recognised_and_so_is_one_that_was_recorded_on(workplace, card, copied):
+    """Said before it is copied again; another card of the same names is no old friend."""
+    kept_now = log_of(workplace)
+    found = recognised(card, kept_now)
+    assert found.kind is Recognised.SAME
+    assert recognition_text(found, PLAIN).startswith("All 3 files of this card were copied before")
+    (card / "CLIP/C9.MP4").write_bytes(b"more")
+    assert "recorded on since" in recognition_text(recognised(card, kept_now), PLAIN)
+    (card / "CLIP/C1.MP4").write_bytes(b"another clip")
+    assert "Other clips with the names of A001" in recognition_text(
+        recognised(card, kept_now), PLAIN
+    )
+    assert recognition_text(recognised(card, ()), PLAIN) == ""
+
+
+def test_read_back_again_all_stays_verified(workplace, copied):
+    """Every file of every destination, and when it was."""
+    checked = list(check_again(workplace, copied, threading.Event()))
+    assert len(checked) == 6
+    assert {each.state.value for each in checked} == {"same"}
+    assert log_of(workplace)[0].checked_at is not None
+    assert log_of(workplace)[0].outcome == copied.outcome
+
+
+def test_a_flipped_bit_is_found_and_kept(workplace, card, copied):
+    """One byte of one clip on one destination: that clip is different there, all else verified."""
+    path = card.parent / "two/A001/CLIP/C1.MP4"
+    content = bytearray(path.read_bytes())
+    content[5] ^= 1
+    path.write_bytes(content)
+    list(check_again(workplace, copied, threading.Event()))
+    (now,) = log_of(workplace)
+    wrong = [(f.name, n) for f in now.outcome.files for n, one in enumerate(f.on)
+             if one.state is not CopyState.VERIFIED]  # fmt: skip
+    assert wrong == [("CLIP/C1.MP4", 1)]
+
+
+def test_a_check_that_is_stopped_changes_nothing(workplace, copied):
+    """Half a check says nothing of the rest."""
+    stop = threading.Event()
+    for _each in check_again(workplace, copied, stop):
+        stop.set()
+    assert log_of(workplace) == (copied,)
+
+
+def test_another_device_in_the_place_of_the_copys_is_refused(workplace, copied):
+    """A folder of the same name on another drive is no copy of this card."""
+    places = tuple(replace(each, device=device("SN-4711-X")) for each in copied.places)
+    with pytest.raises(DiskError, match="another device lies there now"):
+        list(check_again(workplace, replace(copied, places=places), threading.Event()))
+    assert log_of(workplace) == (copied,)
+
+
+def test_a_card_is_noted_as_wiped_only_when_it_is_safe_and_its_name_is_typed(workplace, copied):
+    """Another name, or a card without its copies: refused, and nothing is noted."""
+    with pytest.raises(BadValueError, match="A001 must not be wiped: 0 of 2"):
+        note_wiped(workplace, copied, "A001", RULE)
+    good = safe(workplace)
+    with pytest.raises(BadValueError, match="'A002' was typed, the card is 'A001'"):
+        note_wiped(workplace, good, "A002", RULE)
+    assert all(each.wiped_at is None for each in log_of(workplace))
+    noted = note_wiped(workplace, good, " A001 ", RULE)
+    assert state_of(noted, RULE)[1] == "noted as wiped"
+    assert copy_numbered(workplace, good.copy_id) == noted
+
+
+def test_a_number_that_no_copy_has_is_one_sentence(workplace):
+    """What there is to choose from is the log's."""
+    with pytest.raises(UnknownPartError, match="no copy 7"):
+        copy_numbered(workplace, 7)
+
+
+def test_a_clip_is_found_with_where_it_is_verified(workplace, copied):
+    """By a part of its name; an empty search finds nothing."""
+    (found,) = find_clips("c1.", log_of(workplace))
+    assert found.path == "CLIP/C1.MP4"
+    assert len(found.verified_at) == 2
+    assert found.verified_copies == 0  # both lie on the card's own drive
+    assert find_clips("  ", log_of(workplace)) == ()
+
+
+def test_the_csv_has_a_line_for_each_clip_on_each_destination_and_no_formula(workplace):
+    """A clip called like a formula stays text in a spreadsheet."""
+    copy = kept(clip("=1+1.mov", VERIFIED, VERIFIED), clip("C2.mov", VERIFIED, VERIFIED))
+    rows = list(csv.DictReader(io.StringIO(log_csv([copy]))))
+    assert len(rows) == 4
+    assert rows[0]["clip"] == "'=1+1.mov"
+    assert {row["state"] for row in rows} == {"verified"}
+    assert rows[0]["made_at"] == AT.isoformat()
+
+
+def test_the_sheet_names_every_card_and_its_state(workplace):
+    """The text of the PDF is read back: card, copies, whether it may be wiped."""
+    import pypdfium2
+
+    copy = kept(clip("C1", VERIFIED, VERIFIED), name="B <b>007</b>")
+    pdf = log_sheet_pdf("Slipway", day_of(copy), [copy], RULE, PLAIN)
+    page = pypdfium2.PdfDocument(pdf)[0].get_textpage().get_text_range()
+    assert "B <b>007</b>: 1 files" in page
+    assert "safe to wipe: 2 verified copies" in page
+    assert "Slipway: cards copied on 2026-11-27" in page

@@ -138,6 +138,32 @@ def test_who_sets_the_pace_is_drawn(app, qtbot, waited_s, slowest):
     qtbot.addWidget(view)
     view.begin("A001", ["/one", "/two", "/three"])
     legs = (LegNow(900, 800, 1.0, ""), LegNow(500, 400, 2.0, ""), LegNow(10, 0, 2.0, "it is full"))
-    view.follow(CopyNow(10.0, 1000, 950, waited_s, "clip", legs))
+    view.follow(CopyNow(10.0, 1000, 950, waited_s, "clip", legs, 3))
     assert view.slowest == slowest
     assert not view.grab().isNull()
+
+
+def test_the_copy_is_drawn_over_its_time_and_says_how_long_it_takes(station):
+    """What was written, what is expected, when it is verified; by the profile where it is known."""
+    station.show_begun("A001", ["/media/one", "/media/two"])
+    for second in range(0, 40, 4):
+        legs = tuple(LegNow(second * rate, second * rate // 2, second * 1.0, "")
+                     for rate in (400 * MB, 390 * MB))  # fmt: skip
+        now = CopyNow(second, 10**11, second * 390 * MB, second * 0.5, "clip", legs, 20)
+        station.follow(now)
+    assert len(station.history.samples) == 9
+    assert station.history.samples[-1].written_bytes_per_s == (400 * MB, 390 * MB)
+    assert 150 < station.history.left_s < 1000
+    assert "by the rate so far" in station.plan_line.text()
+    assert not station.rates.grab().isNull()
+    assert station.rates.cut_texts == []
+
+
+def test_a_copy_whose_destinations_all_fell_out_expects_nothing(station):
+    """Nothing is promised where nothing goes on."""
+    station.show_begun("A001", ["/media/one"])
+    for second in (0, 5, 10):
+        leg = LegNow(second * MB, 0, second * 1.0, "pulled out")
+        station.follow(CopyNow(second, 10**9, second * MB, 0.0, "clip", (leg,), 2))
+    assert station.history.left_s == float("inf")
+    assert not station.rates.grab().isNull()

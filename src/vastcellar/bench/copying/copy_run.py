@@ -82,6 +82,7 @@ class CopyProgress:
     """The reader waited for a free block: some destination holds it up."""
     now: str
     legs: tuple[LegProgress, ...]
+    total_files: int
 
 
 class CopyRun:
@@ -183,6 +184,7 @@ class CopyRun:
                 LegProgress(leg.written_bytes, leg.verified_bytes, leg.busy_s, leg.dropped_by)
                 for leg in self._legs
             ),
+            total_files=len(tree.files),
         )
 
     # Reading

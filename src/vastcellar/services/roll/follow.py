@@ -55,6 +55,7 @@ class CopyNow:
     waited_s: float
     now: str
     legs: tuple[LegNow, ...]
+    total_files: int
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from functools import partial
 from pathlib import Path
@@ -20,13 +21,16 @@ from vastcellar.core.errors import VastCellarError
 from vastcellar.core.evidence import Evidence, Verdict
 from vastcellar.core.units import NumberFormat
 from vastcellar.services.roll.day_log import log_of, recognised, recognition_text
+from vastcellar.services.roll.expecting import KnownDrive, known_drives
 from vastcellar.services.roll.follow import CopyEnded, CopyNow, CopyRefused, asked_text
 from vastcellar.services.workplace.workplace import Workplace
 from vastcellar.ui.models.background import Background
+from vastcellar.ui.models.copy_history import CopyHistory
 from vastcellar.ui.models.copy_job import CopyJob
 from vastcellar.ui.models.jobs import Jobs
 from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.stations.roll.legs_view import LegsView
+from vastcellar.ui.stations.roll.rates_view import RatesView
 from vastcellar.ui.widgets.cards import card, label, row
 from vastcellar.ui.widgets.inputs import Choice
 from vastcellar.ui.widgets.verdict_line import VerdictLine
@@ -61,10 +65,11 @@ class CopyPage(QWidget):
         self.cancel_button = QPushButton("Cancel")
         self.plan_line = label(_STEPS, kind="soft", wraps=True)
         self.verdict = VerdictLine(look)
-        self.legs = LegsView(look)
+        self.legs, self.rates = LegsView(look), RatesView(look)
+        self.history = CopyHistory()
         self.told = label(wraps=True)
         self._rows: list[tuple[QWidget, ...]] = []
-        self._planner = Background(self)
+        self._planner, self._knower = Background(self), Background(self)
         self._lay_out()
         self._connect()
         self._show_running()
@@ -98,6 +103,7 @@ class CopyPage(QWidget):
         layout.addWidget(frame)
         self._below, inside = card()
         inside.addWidget(self.legs)
+        inside.addWidget(self.rates)
         inside.addWidget(self.told)
         self._below.hide()
         layout.addWidget(self._below)
@@ -122,9 +128,10 @@ class CopyPage(QWidget):
         self.start_button.clicked.connect(self.start)
         self.cancel_button.clicked.connect(self.job.cancel)
         self.pause_button.clicked.connect(self._on_pause)
-        self.job.moved.connect(self._on_moved)
+        self.job.moved.connect(self.follow)
         self.job.ended.connect(self._on_ended)
         self._planner.done.connect(self._on_plan)
+        self._knower.done.connect(self._on_known)
 
     def _ask_folder(self, field: QLineEdit, title: str) -> None:
         chosen = QFileDialog.getExistingDirectory(self, title)
@@ -170,6 +177,13 @@ class CopyPage(QWidget):
             return
         source, targets, name = asked
         self.show_begun(name or source.name, [str(each) for each in targets])
+        workbench = self._workbench
+        self._knower.request(
+            partial(
+                known_drives, targets, workbench.catalog, workbench.shelf,
+                workbench.document.shoot.ambient_c,
+            )
+        )  # fmt: skip
         data = self._workbench.workplace.folders.data
         self.job.start(source, targets, name, self.algorithm.currentData(), data)
         self._show_running()
@@ -181,6 +195,8 @@ class CopyPage(QWidget):
         self.told.clear()
         self._below.show()
         self.legs.begin(name, targets)
+        self.history = CopyHistory()
+        self.rates.begin(targets, self.history)
 
     def _on_pause(self) -> None:
         self.job.pause(is_on=not self.job.is_paused)
@@ -198,8 +214,19 @@ class CopyPage(QWidget):
         if not self.told.text():
             self.verdict.hide()
 
-    def _on_moved(self, now: CopyNow) -> None:
+    def _on_known(self, drives: tuple[KnownDrive | None, ...]) -> None:
+        self.history.drives = drives
+
+    def follow(self, now: CopyNow) -> None:
+        """Show how far the copy has come, and what it should still take."""
         self.legs.follow(now)
+        self.history.add(now)
+        self.rates.update()
+        left_s, numbers = self.history.left_s, self._workbench.look.numbers
+        if math.isfinite(left_s):
+            by = "by the drives' profiles" if self.history.is_by_profile else "by the rate so far"
+            told = f"Verified in {numbers.duration(round(left_s))}, {by}."
+            self.plan_line.setText(told)
 
     def _on_ended(self, ended: CopyEnded | CopyRefused) -> None:
         if isinstance(ended, CopyRefused):

@@ -97,7 +97,7 @@ class LogView(Picture):
         self.write(painter, side.translated(0, 18), why, color="soft", size_px=12, may_cut=True)
 
     def _bars(self, painter: QPainter, box: QRectF, copy: KeptCopy) -> None:
-        """A bar for each destination: copied hatched, verified full, with the mark of it at its end."""
+        """A bar for each destination: copied hatched, verified full, with its mark at the end."""
         files = copy.outcome.files
         whole = max(copy.outcome.size_bytes, 1)
         count = max(len(copy.outcome.destinations), 1)

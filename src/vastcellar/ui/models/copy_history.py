@@ -1,0 +1,104 @@
+"""A copy over its time: what each destination wrote when, and how it should go on."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from vastcellar.core.errors import VastCellarError
+from vastcellar.core.roll.time_left import ExpectedCopy, left_by_rate_s
+from vastcellar.services.roll.expecting import KnownDrive, expected_of
+from vastcellar.services.roll.follow import CopyNow
+
+_WINDOW_S = 3.0
+"""A rate is taken over so long: shorter ones jump with every file."""
+_MOST_SAMPLES = 2000
+_EACH_S = 1.0
+
+
+@dataclass(frozen=True, slots=True)
+class RateSample:
+    """What each destination wrote and checked a second, up to a moment of the copy."""
+
+    start_s: float
+    end_s: float
+    written_bytes_per_s: tuple[float, ...]
+    verified_bytes_per_s: tuple[float, ...]
+
+
+class CopyHistory:
+    """Grows with what a running copy says of itself."""
+
+    def __init__(self) -> None:
+        self.drives: Sequence[KnownDrive | None] = ()
+        self.samples: list[RateSample] = []
+        self.expected: ExpectedCopy | None = None
+        self.now: CopyNow | None = None
+        self._best: list[float] = []
+        self._last: CopyNow | None = None
+        self._reckoned_s = -math.inf
+
+    def add(self, now: CopyNow) -> None:
+        """Take in how far it has come."""
+        self.now = now
+        if not self._best:
+            self._best = [0.0] * len(now.legs)
+        last = self._last
+        if last is None:
+            self._last = now
+            return
+        if now.elapsed_s - last.elapsed_s >= self._window_s:
+            self._last = now
+            self.samples.append(self._sample(last, now))
+            rates = self.samples[-1].written_bytes_per_s
+            self._best = [max(pair) for pair in zip(self._best, rates, strict=True)]
+        if now.elapsed_s - self._reckoned_s >= _EACH_S:
+            self._reckoned_s = now.elapsed_s
+            try:
+                self.expected = expected_of(now, self.drives, self._best)
+            except VastCellarError:
+                self.expected = None
+
+    @property
+    def _window_s(self) -> float:
+        """Longer for a longer copy, so that there are never too many to draw."""
+        return max(_WINDOW_S, 2 * (self.now.elapsed_s if self.now else 0.0) / _MOST_SAMPLES)
+
+    @staticmethod
+    def _sample(last: CopyNow, now: CopyNow) -> RateSample:
+        seconds = now.elapsed_s - last.elapsed_s
+        pairs = list(zip(last.legs, now.legs, strict=True))
+        return RateSample(
+            last.elapsed_s,
+            now.elapsed_s,
+            tuple((b.written_bytes - a.written_bytes) / seconds for a, b in pairs),
+            tuple((b.verified_bytes - a.verified_bytes) / seconds for a, b in pairs),
+        )
+
+    @property
+    def copied_bytes(self) -> float:
+        """What the slowest destination that goes on has."""
+        going = (
+            [leg.written_bytes for leg in self.now.legs if not leg.dropped_by] if self.now else []
+        )
+        return float(min(going, default=0))
+
+    @property
+    def left_s(self) -> float:
+        """What is still to come, checks included; infinite while nobody knows."""
+        return self.expected.left_s(self.copied_bytes) if self.expected else math.inf
+
+    @property
+    def left_by_rate_s(self) -> float:
+        """What the rate of this moment would promise for the copying alone."""
+        if self.now is None or not self.samples:
+            return math.inf
+        rates = self.samples[-1].written_bytes_per_s
+        going = [rate for rate, leg in zip(rates, self.now.legs, strict=True) if not leg.dropped_by]
+        return left_by_rate_s(self.now.total_bytes, self.copied_bytes, min(going, default=0.0))
+
+    @property
+    def is_by_profile(self) -> bool:
+        """Whether a drive of a known unit is among the destinations."""
+        return any(each is not None for each in self.drives)

@@ -6,7 +6,7 @@ import contextlib
 import gc
 import sys
 import threading
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -19,6 +19,7 @@ from vastcellar.cli.running import stopping_signals
 from vastcellar.core.errors import BadValueError, VastCellarError
 from vastcellar.core.roll.copies import CopyOutcome, CopyState, WipeRule
 from vastcellar.core.units import PLAIN
+from vastcellar.services.roll.bags import ALGORITHM, PAYLOAD, bag_folders, finish_bags
 from vastcellar.services.roll.copying import (
     CopyRun,
     can_go_on,
@@ -50,6 +51,7 @@ _FOLDER = click.Path(path_type=Path)
 @click.option("--verify/--no-verify", default=True, help="Read every copy back and compare.")
 @click.option("--resume", is_flag=True, help="Only go on with a copy that was cut off.")
 @click.option("--copies", default=2, help="Verified copies that a card needs before it is wiped.")
+@click.option("--bag", is_flag=True, help="Hand it over as a BagIt bag (RFC 8493, sha256).")
 @click.option("--log/--no-log", "logs", default=True, help="Keep it in the log of copied cards.")
 @click.option("--who", default="", help="Who copies it, for the log.")
 @click.option("--demo", is_flag=True, help="Keep it in the demo's log.")
@@ -59,7 +61,7 @@ _FOLDER = click.Path(path_type=Path)
 @click.pass_context
 def copy_command(
     ctx: click.Context, source: Path, destinations: tuple[Path, ...], name: str, algorithm: str,
-    verify: bool, resume: bool, copies: int, logs: bool, who: str, demo: bool,
+    verify: bool, resume: bool, copies: int, bag: bool, logs: bool, who: str, demo: bool,
     data_folder: Path | None, as_json: bool, follow: bool,
 ) -> None:  # fmt: skip
     """Copy the card SOURCE into a folder of its name in each of DESTINATIONS.
@@ -69,7 +71,11 @@ def copy_command(
     was cut off.
     """
     try:
-        run = copy_run(source, destinations, name=name, algorithm=algorithm, verifies=verify)
+        card_name = name or source.resolve().name
+        targets: Sequence[Path] = destinations
+        if bag:
+            name, algorithm, targets = PAYLOAD, ALGORITHM, bag_folders(destinations, card_name)
+        run = copy_run(source, targets, name=name, algorithm=algorithm, verifies=verify)
         if resume and not can_go_on(run.plan):
             raise BadValueError(
                 "no copy of this name was cut off there",
@@ -91,9 +97,13 @@ def copy_command(
     rule = WipeRule(copies)
     lists = keep_lists(run.plan, outcome)
     figures, lines = outcome_figures(outcome, rule), outcome_lines(outcome, rule, PLAIN)
+    if bag:
+        bags = finish_bags(run.plan, outcome)
+        figures["bags"] = [str(each) for each in bags]
+        lines += [f"{each} is a bag: any tool for BagIt validates it." for each in bags]
     figures["recognised"] = known or None
     if logs:
-        lines += _kept_in_log(run, outcome, who, places, figures)
+        lines += _kept_in_log(run, outcome, who, card_name, places, figures)
     if follow:
         click.echo(ended_line(outcome, figures, lines))
     elif as_json:
@@ -142,7 +152,12 @@ def _say_what_card(run: CopyRun, places: Folders, *, as_json: bool) -> str:
 
 
 def _kept_in_log(
-    run: CopyRun, outcome: CopyOutcome, who: str, places: Folders, figures: dict[str, Any]
+    run: CopyRun,
+    outcome: CopyOutcome,
+    who: str,
+    card_name: str,
+    places: Folders,
+    figures: dict[str, Any],
 ) -> list[str]:
     """Keep the copy in the log; return what is to be said of that.
 
@@ -154,7 +169,7 @@ def _kept_in_log(
     try:
         workplace = open_workplace(places=places)
         try:
-            kept = keep_in_log(workplace, run.plan, outcome, workplace.shelf(), who)
+            kept = keep_in_log(workplace, run.plan, outcome, workplace.shelf(), who, card_name)
         finally:
             workplace.close()
     except VastCellarError as error:

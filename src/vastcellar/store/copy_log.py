@@ -63,6 +63,7 @@ def kept_copies(
 def _columns(kept: KeptCopy) -> dict[str, Any]:
     outcome = asdict(replace(kept.outcome, files=()))
     del outcome["files"]
+    outcome["folder_name"] = kept.folder_name
     outcome["places"] = [asdict(each) for each in kept.places]
     return {
         "card_name": kept.card_name,
@@ -82,6 +83,7 @@ def _columns(kept: KeptCopy) -> dict[str, Any]:
 
 def _kept(row: CopyRow) -> KeptCopy:
     given = dict(row.outcome)
+    folder_name = given.pop("folder_name", "")
     places = tuple(
         KeptPlace(DeviceIdentity(**each["device"]), each["unit_tag"])
         for each in given.pop("places")
@@ -110,5 +112,6 @@ def _kept(row: CopyRow) -> KeptCopy:
         row.id,
         row.who,
         row.checked_at.replace(tzinfo=UTC) if row.checked_at else None,
+        folder_name,
         row.wiped_at.replace(tzinfo=UTC) if row.wiped_at else None,
     )

@@ -42,8 +42,15 @@ class KeptCopy:
     who: str = ""
     checked_at: datetime | None = None
     """When it was read back again last."""
+    folder_name: str = ""
+    """Of the folder in each destination; "" where it is called like the card."""
     wiped_at: datetime | None = None
     """When somebody noted that the card was wiped: this tool never does it."""
+
+    def path_on(self, file: FileOutcome, number: int) -> str:
+        """Return where a file lies below the destination *number*, with /."""
+        folder = self.folder_name or self.card_name
+        return f"{folder}/{file.on[number].name or file.name}"
 
 
 @dataclass(frozen=True, slots=True)

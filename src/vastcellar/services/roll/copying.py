@@ -6,7 +6,6 @@ import contextlib
 import errno
 import json
 import os
-import stat
 from collections.abc import Iterator, Sequence
 from dataclasses import asdict
 from datetime import UTC, datetime
@@ -30,6 +29,7 @@ from vastcellar.core.roll.copies import (
 from vastcellar.core.units import PLAIN, NumberFormat
 from vastcellar.services.roll.checksum_lists import list_text
 from vastcellar.services.roll.disks import DiskBehind, disk_behind
+from vastcellar.services.roll.whole_files import write_temporary
 
 RECORD_FORMAT = "vast-cellar/copy"
 MOST_DESTINATIONS = 4
@@ -226,16 +226,7 @@ def _write_beside(target: Path, name: str, suffix: str, text: str) -> Path:
     temporary = f".{name}.vast-cellar-list"
     try:
         with hold_source(target) as root:
-            with contextlib.suppress(FileNotFoundError):  # of one that was killed in this moment
-                if stat.S_ISREG(root.status(temporary).st_mode):
-                    os.unlink(temporary, dir_fd=root.handle)
-            handle = root.create(temporary)
-            with os.fdopen(handle, "wb") as file:
-                with contextlib.suppress(PermissionError):  # no rights on a FAT
-                    os.fchmod(handle, 0o644)
-                file.write(content)
-                file.flush()
-                os.fsync(handle)
+            write_temporary(root, temporary, content)
             for number in range(1, _MOST_LISTS):
                 own = f"{name}{suffix}" if number == 1 else f"{name}-{number}{suffix}"
                 if _holds(root, own, content):

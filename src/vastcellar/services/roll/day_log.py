@@ -48,11 +48,21 @@ _MOST_FOUND = 2000
 
 
 def keep_in_log(
-    workplace: Workplace, plan: CopyPlan, outcome: CopyOutcome, shelf: Shelf, who: str = ""
+    workplace: Workplace,
+    plan: CopyPlan,
+    outcome: CopyOutcome,
+    shelf: Shelf,
+    who: str = "",
+    card_name: str = "",
 ) -> KeptCopy:
-    """Keep a copy that was made, with the devices that it went to. Raises CellarError."""
+    """Keep a copy that was made, with the devices that it went to. Raises CellarError.
+
+    *card_name* where the copy's folder isn't called like the card.
+    """
     places = tuple(_place(each, shelf) for each in plan.destinations)
-    kept = KeptCopy(plan.name, datetime.now(UTC), outcome, places, who=who)
+    name = card_name or plan.name
+    folder = plan.name if name != plan.name else ""
+    kept = KeptCopy(name, datetime.now(UTC), outcome, places, who=who, folder_name=folder)
     return replace(kept, copy_id=add_copy(workplace.cellar, kept))
 
 
@@ -152,7 +162,7 @@ def check_again(
         if each.dropped_by:
             continue
         wanted = {
-            f"{copy.card_name}/{file.on[number].name or file.name}": file
+            copy.path_on(file, number): file
             for file in copy.outcome.files
             if file.digest and file.on[number].state is not CopyState.FAILED
         }

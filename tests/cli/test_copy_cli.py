@@ -102,3 +102,19 @@ def test_a_folder_without_lists_can_t_be_verified(tmp_path):
     """One sentence, with what to choose."""
     done = CliRunner().invoke(cli, ["verify", str(tmp_path)])
     assert "no list of checksums lies there" in str(done.exception)
+
+
+def test_a_copy_says_when_nothing_keeps_the_computer_awake_or_it_slept(card, tmp_path, monkeypatch):
+    """Without a login service it is told; a sleep in the middle is noticed by the clocks."""
+    from vastcellar.bench.clock_watch import ClockWatch
+    from vastcellar.devices import awake
+
+    monkeypatch.setattr(awake, "_TOOL_PATHS", str(tmp_path))
+    _code, found = ran("copy", card, tmp_path / "one")
+    assert found["notes"] == [
+        "It was not kept awake: nothing on this computer keeps it from sleeping."
+    ]
+    asleep = iter((0.0, *[600.0] * 9))
+    monkeypatch.setattr(ClockWatch, "_asleep_s", staticmethod(lambda: next(asleep)))
+    _code, found = ran("copy", card, tmp_path / "two")
+    assert found["notes"] == ["The computer slept for 10 min meanwhile."]

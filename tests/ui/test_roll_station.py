@@ -167,3 +167,15 @@ def test_a_copy_whose_destinations_all_fell_out_expects_nothing(station):
         station.follow(CopyNow(second, 10**9, second * MB, 0.0, "clip", (leg,), 2))
     assert station.history.left_s == float("inf")
     assert not station.rates.grab().isNull()
+
+
+def test_a_copy_is_told_below_and_its_end_to_who_looks_elsewhere(app, station, monkeypatch):
+    """The strip says how far it is while no test runs; a long one is announced at its end."""
+    station._jobs.beside_moved.emit("Copying: 2 GB of 9 GB on every drive.")
+    assert app.window.job_strip.text.text().startswith("Copying: 2 GB")
+    station._jobs.beside_ended.emit("Copy: safe to wipe.", 5.0)
+    assert app.window._end_notice.told == ""
+    monkeypatch.setattr(app.window, "isActiveWindow", lambda: False)
+    station._jobs.beside_ended.emit("Copy: safe to wipe.", 500.0)
+    assert app.window._end_notice.told == "Copy: safe to wipe."
+    assert app.window.job_strip.text.text() == "Copy: safe to wipe."

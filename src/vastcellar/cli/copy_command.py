@@ -88,7 +88,8 @@ def copy_command(
         known = ""
         if logs and not follow:
             known = _say_what_card(run, places, as_json=as_json)
-        outcome = _followed(run) if follow else _made(run, quiet=as_json)
+        said: list[str] = []
+        outcome = _followed(run, said) if follow else _made(run, said, quiet=as_json)
     except VastCellarError as error:
         if not follow:
             raise
@@ -97,6 +98,8 @@ def copy_command(
     rule = WipeRule(copies)
     lists = keep_lists(run.plan, outcome)
     figures, lines = outcome_figures(outcome, rule), outcome_lines(outcome, rule, PLAIN)
+    lines[-1:-1] = said  # whether the card may be wiped stays the last word
+    figures["notes"] = said
     if bag:
         bags = finish_bags(run.plan, outcome)
         figures["bags"] = [str(each) for each in bags]
@@ -179,9 +182,9 @@ def _kept_in_log(
     return []
 
 
-def _made(run: CopyRun, *, quiet: bool) -> CopyOutcome:
+def _made(run: CopyRun, said: list[str], *, quiet: bool) -> CopyOutcome:
     with stopping_signals(run.stop), _five_hands():
-        for progress in run_copy(run):
+        for progress in run_copy(run, said=said):
             if not quiet and progress.total_bytes:
                 done = min(leg.verified_bytes for leg in progress.legs)
                 whole = PLAIN.size(progress.total_bytes)
@@ -193,7 +196,7 @@ def _made(run: CopyRun, *, quiet: bool) -> CopyOutcome:
     return run.outcome
 
 
-def _followed(run: CopyRun) -> CopyOutcome:
+def _followed(run: CopyRun, said: list[str]) -> CopyOutcome:
     """Make the copy for a program that reads along, and does what it is told meanwhile."""
 
     def listen() -> None:
@@ -203,7 +206,7 @@ def _followed(run: CopyRun) -> CopyOutcome:
 
     threading.Thread(target=listen, daemon=True, name="told").start()
     with stopping_signals(run.stop), _five_hands():
-        for progress in run_copy(run):
+        for progress in run_copy(run, said=said):
             click.echo(now_line(progress))
     assert run.outcome is not None, "it ended without an error"
     return run.outcome

@@ -12,6 +12,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
+from vastcellar.bench.clock_watch import ClockWatch
 from vastcellar.bench.copying.copy_run import CopyPlan, CopyProgress, CopyRun
 from vastcellar.bench.copying.digests import ALGORITHMS
 from vastcellar.bench.copying.journal import journal_name
@@ -27,6 +28,7 @@ from vastcellar.core.roll.copies import (
     verified_copies,
 )
 from vastcellar.core.units import PLAIN, NumberFormat
+from vastcellar.devices.awake import kept_awake
 from vastcellar.services.roll.checksum_lists import list_text
 from vastcellar.services.roll.disks import DiskBehind, disk_behind
 from vastcellar.services.roll.whole_files import write_temporary
@@ -192,12 +194,25 @@ def can_go_on(plan: CopyPlan) -> bool:
     return any((each / journal_name(plan.name)).is_file() for each in plan.destinations)
 
 
-def run_copy(run: CopyRun) -> Iterator[CopyProgress]:
-    """Run it; yield how far it has come. Raises DiskError for what the disks refuse at once."""
+def run_copy(run: CopyRun, *, said: list[str] | None = None) -> Iterator[CopyProgress]:
+    """Run it; yield how far it has come. Raises DiskError for what the disks refuse at once.
+
+    The computer is kept awake meanwhile; where that can't be, and where it slept all the same, a
+    sentence is added to *said*.
+    """
+    watch = ClockWatch()
     try:
-        yield from run.run()
+        with kept_awake(f"{run.plan.name} is being copied") as awake:
+            yield from run.run()
+            refused = awake.look()
     except OSError as error:
         raise as_disk_error(error, str(run.plan.source)) from error
+    if said is None:
+        return
+    if watch.slept_s:
+        said.append(f"The computer slept for {PLAIN.duration(round(watch.slept_s))} meanwhile.")
+    elif refused:
+        said.append(f"It was not kept awake: {refused}.")
 
 
 def keep_lists(plan: CopyPlan, outcome: CopyOutcome) -> tuple[Path, ...]:

@@ -151,6 +151,10 @@ class Jobs(QObject):
     started = Signal(object)  # Job
     moved = Signal(object)  # Job
     ended = Signal(object)  # Job
+    beside_moved = Signal(str)
+    """How far work has come that goes on beside a test, as a copy."""
+    beside_ended = Signal(str, float)
+    """What came of it, and how many seconds it took."""
 
     def __init__(self, workplace: Workplace) -> None:
         super().__init__()

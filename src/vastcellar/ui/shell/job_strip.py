@@ -90,6 +90,12 @@ class JobStrip(QWidget):
         jobs.started.connect(self._on_started)
         jobs.moved.connect(self._on_moved)
         jobs.ended.connect(self._on_ended)
+        jobs.beside_moved.connect(self._on_beside)
+        jobs.beside_ended.connect(self._on_beside)
+
+    def _on_beside(self, text: str, _seconds: float = 0.0) -> None:
+        if self._jobs is not None and not self._jobs.is_busy:
+            self.say(text)
 
     def say(self, text: str) -> None:
         """Show a note while no test is running."""

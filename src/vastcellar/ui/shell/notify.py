@@ -26,6 +26,7 @@ class EndNotice(QObject):
         jobs.started.connect(self._on_started)
         jobs.moved.connect(self._on_moved)
         jobs.ended.connect(self._on_ended)
+        jobs.beside_ended.connect(self._on_beside)
 
     def _on_started(self, _job: Job) -> None:
         self._began_s = time.monotonic()
@@ -40,6 +41,10 @@ class EndNotice(QObject):
         if time.monotonic() - self._began_s < _LONG_S or self._window.isActiveWindow():
             return
         self._tell(f"{job.title} has ended" if job.error is None else f"{job.title}: {job.error}")
+
+    def _on_beside(self, text: str, seconds: float) -> None:
+        if seconds >= _LONG_S and not self._window.isActiveWindow():
+            self._tell(text)
 
     def _tell(self, text: str) -> None:
         self.told = text

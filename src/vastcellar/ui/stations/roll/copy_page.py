@@ -54,6 +54,7 @@ class CopyPage(QWidget):
         self._workbench = workbench
         look = workbench.look
         self.job = CopyJob(self)
+        self._jobs = jobs
         jobs.beside.append(self.job.stop)
         self.head = label("Copy a card", kind="title")
         self.source, self.name = QLineEdit(), QLineEdit()
@@ -227,6 +228,8 @@ class CopyPage(QWidget):
             by = "by the drives' profiles" if self.history.is_by_profile else "by the rate so far"
             told = f"Verified in {numbers.duration(round(left_s))}, {by}."
             self.plan_line.setText(told)
+            copied = f"{numbers.size(self.history.copied_bytes)} of {numbers.size(now.total_bytes)}"
+            self._jobs.beside_moved.emit(f"Copying: {copied} on every drive. {told}")
 
     def _on_ended(self, ended: CopyEnded | CopyRefused) -> None:
         if isinstance(ended, CopyRefused):
@@ -238,6 +241,9 @@ class CopyPage(QWidget):
         else:
             self._say(Verdict.FALLS_SHORT, "Not safe to wipe", ended.lines)
         self._show_running()
+        now = self.history.now
+        told = f"Copy: {self.verdict.sentence.text().lower()}."
+        self._jobs.beside_ended.emit(told, now.elapsed_s if now else 0.0)
         self._workbench.plugged.look_again()
 
     def _say(

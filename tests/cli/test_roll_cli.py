@@ -67,3 +67,13 @@ def test_an_empty_cellar_is_said_with_the_mend():
     """Without the demo's shelf no unit of the shoot is known."""
     with pytest.raises(VastCellarError, match=r"no camera records|no copy of the shoot"):
         run(SHOOT)
+
+
+def test_a_claim_is_checked_at_this_station():
+    """2 TB in half an hour: what it asks, and that it can't be; anything else is no claim."""
+    made = json.loads(run(SHOOT, "--demo", "--json", "--drawn", "0", "--claim", "2 TB in 30 min"))
+    assert made["claim"]["verdict"] == "falls short"
+    assert made["claim"]["asks_bytes_per_s"] == pytest.approx(2e12 / 1800)
+    assert made["claim"]["copied_s"] > 1800
+    with pytest.raises(VastCellarError, match="is no claim"):
+        run(SHOOT, "--demo", "--claim", "very fast")

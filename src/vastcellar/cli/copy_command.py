@@ -166,6 +166,7 @@ def _kept_in_log(
 
     The copy stands whatever becomes of the log: a trouble with it is one more line.
     """
+    from vastcellar.services.roll.copied_runs import keep_copied_runs
     from vastcellar.services.roll.day_log import keep_in_log
     from vastcellar.services.workplace.workplace import open_workplace
 
@@ -173,6 +174,7 @@ def _kept_in_log(
         workplace = open_workplace(places=places)
         try:
             kept = keep_in_log(workplace, run.plan, outcome, workplace.shelf(), who, card_name)
+            figures["units"] = list(keep_copied_runs(workplace, kept))
         finally:
             workplace.close()
     except VastCellarError as error:

@@ -9,12 +9,15 @@ import click
 
 from vastcellar.cli.printing import echo, print_json
 from vastcellar.cli.quantities import Quantity
+from vastcellar.core.errors import BadValueError
+from vastcellar.core.roll.claims import ClaimChecked, check_claim
 from vastcellar.core.roll.drawn_days import DrawnDays
 from vastcellar.core.roll.levers import latest_start_s
-from vastcellar.core.units import PLAIN, parse_time_of_day
+from vastcellar.core.units import PLAIN, parse_duration, parse_size, parse_time_of_day
 from vastcellar.services.roll.day_answers import DRAWN_DAYS, DayAnswers, answer_day, draw
 from vastcellar.services.roll.day_planning import PlannedDay, plan_day
 from vastcellar.services.roll.day_wording import (
+    claim_text,
     drawn_text,
     last_text,
     lever_lines,
@@ -42,6 +45,7 @@ from vastcellar.services.workplace.workplace import Shelf, open_workplace
     type=Quantity("time of day", parse_time_of_day),
     help="How late the day may start, to be home by then.",
 )
+@click.option("--claim", default="", help='Can that be? "2 TB in 30 min" at this station.')
 @click.option("--demo", is_flag=True, help="With the demo's shelf instead of your own.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON.")
 def roll_command(
@@ -49,6 +53,7 @@ def roll_command(
     number: int,
     drawn: int,
     home_by_s: float | None,
+    claim: str,
     demo: bool,
     as_json: bool,
 ) -> None:
@@ -62,15 +67,41 @@ def roll_command(
         shelf = workplace.shelf()
         workplace.close()
     planned = plan_day(shoot, number, catalog, shelf)
+    claimed = check_claim(planned.day, *_claimed(claim)) if claim else None
     answers = answer_day(planned, catalog, shelf)
     days = draw(planned, drawn) if drawn else None
     moved_s = latest_start_s(planned.day, home_by_s) if home_by_s is not None else None
     if as_json:
-        print_json(_as_json(planned, answers, days, moved_s))
+        print_json({**_as_json(planned, answers, days, moved_s), **_claim_json(claimed)})
         return
     _print(planned, answers, days)
+    if claimed is not None:
+        echo(f"{claim_text(claimed, PLAIN)}.")
     if moved_s is not None:
         echo(_start_text(moved_s, home_by_s or 0.0))
+
+
+def _claimed(text: str) -> tuple[float, float]:
+    size, between, duration = text.partition(" in ")
+    if not between:
+        raise BadValueError(
+            f"{text!r} is no claim", where="--claim", mend='Write it as "2 TB in 30 min"'
+        )
+    return float(parse_size(size, where="--claim")), parse_duration(duration, where="--claim")
+
+
+def _claim_json(claim: ClaimChecked | None) -> dict[str, object]:
+    if claim is None:
+        return {}
+    return {
+        "claim": {
+            "verdict": claim.verdict.value,
+            "asks_bytes_per_s": claim.claimed_bytes_per_s,
+            "copied_s": claim.copied_s,
+            "verified_s": claim.verified_s,
+            "limits": dict(claim.limits),
+        }
+    }
 
 
 def _print(planned: PlannedDay, answers: DayAnswers, days: DrawnDays | None) -> None:

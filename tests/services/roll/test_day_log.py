@@ -16,6 +16,7 @@ from vastcellar.core.roll.copies import CopyState
 from vastcellar.core.roll.copy_log import Recognised
 from vastcellar.core.units import PLAIN
 from vastcellar.report.log_sheet import log_sheet_pdf
+from vastcellar.services.roll.copied_runs import keep_copied_runs
 from vastcellar.services.roll.copying import copy_run, run_copy
 from vastcellar.services.roll.day_log import (
     WipeRule,
@@ -32,6 +33,7 @@ from vastcellar.services.roll.day_log import (
     recognition_text,
     state_of,
 )
+from vastcellar.services.runs.run_rows import run_rows
 
 RULE = WipeRule()
 
@@ -179,3 +181,39 @@ def test_the_sheet_names_every_card_and_its_state(workplace):
     assert "B <b>007</b>: 1 files" in page
     assert "safe to wipe: 2 verified copies" in page
     assert "Slipway: cards copied on 2026-11-27" in page
+
+
+def test_a_copy_is_a_run_of_each_unit_that_it_went_to(workplace):
+    """Its rate and bytes under the bound unit, its wear added; nothing for a folder of nobody's."""
+    copy = kept(clip("C1", VERIFIED, VERIFIED, size=2_000_000_000))
+    there = zip(copy.outcome.destinations, (10.0, 2.0), strict=True)
+    one, two = (replace(d, written_bytes=2_000_000_000, busy_s=busy) for d, busy in there)
+    outcome = replace(copy.outcome, destinations=(one, two), elapsed_s=10.0)
+    places = (replace(copy.places[0], unit_tag="K-07"), copy.places[1])
+    copy = replace(copy, outcome=outcome, places=places)
+    before = workplace.shelf().unit("K-07").written_bytes
+    assert keep_copied_runs(workplace, copy) == ("K-07",)
+    (record,) = workplace.cellar.runs("K-07")
+    assert (record.kind, record.is_simulated, record.is_complete) == ("copy", False, True)
+    assert record.figures["bytes_per_s"] == pytest.approx(200e6)
+    assert record.figures["sets_pace"]
+    assert workplace.shelf().unit("K-07").written_bytes == before + 2e9
+    ((_when, what, rate, size, found, *_rest),) = run_rows([record], "K-07", PLAIN, rig_word="x")
+    assert (what, rate, size) == ("copy", "200.0 MB/s", "2 GB")
+    assert found == "A001: sets the pace"
+
+
+def test_a_copy_that_came_back_different_is_a_run_that_failed(workplace):
+    """What counts against a unit elsewhere counts here."""
+    from vastcellar.services.runs.failing import has_failed
+
+    copy = kept(clip("C1", CopyState.DIFFERENT), drives=("one",))
+    there = replace(copy.outcome.destinations[0], written_bytes=100, busy_s=1.0)
+    copy = replace(
+        copy,
+        outcome=replace(copy.outcome, destinations=(there,)),
+        places=(replace(copy.places[0], unit_tag="K-07"),),
+    )
+    keep_copied_runs(workplace, copy)
+    (record,) = workplace.cellar.runs("K-07")
+    assert has_failed(record.kind, record.figures)

@@ -5,8 +5,10 @@ from dataclasses import replace
 
 import pytest
 
+from core.roll.copied_cards import VERIFIED, clip, kept
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.evidence import Verdict
+from vastcellar.core.roll.claims import check_claim
 from vastcellar.core.roll.day_run import run_day
 from vastcellar.core.roll.drawn_days import Spread
 from vastcellar.core.roll.levers import LeverKind
@@ -17,7 +19,10 @@ from vastcellar.services.match.judging import judge_camera
 from vastcellar.services.roll.day_answers import answer_day, draw, taken
 from vastcellar.services.roll.day_planning import plan_day
 from vastcellar.services.roll.day_wording import (
+    FILLS_SUM,
     LAST_SUM,
+    beside_plan,
+    claim_text,
     drawn_text,
     last_text,
     lever_lines,
@@ -234,6 +239,45 @@ def test_levers_read_as_sentences(answers):
         lines = (lever_title(pulled, PLAIN), *lever_lines(pulled, PLAIN))
         assert all(lines)
         assert not any("_" in line or "inf" in line.split() for line in lines)
+
+
+def test_a_claim_is_told_with_what_it_asks_and_what_stands_in_its_way(planned):
+    """Onto a hard disk 2 TB in half an hour can't be; in a week they can."""
+    told = claim_text(check_claim(planned.day, 2e12, 1800), PLAIN)
+    assert told.startswith(
+        "2 TB in 30 min ask 1\u202f111 MB/s of everything on the way: that can't"
+    )
+    assert "held by H-02" in told
+    assert "that can be" in claim_text(check_claim(planned.day, 2e12, 7 * 86_400), PLAIN)
+
+
+def test_what_fits_by_day_adds_up(planned):
+    """What is left of one day on a unit is what the next begins with there."""
+    lines = roll_sums(planned, PLAIN)[FILLS_SUM].lines
+    assert len(lines) == 2 * planned.shoot.days
+    by_unit = {}
+    for copy in planned.copies:
+        for each in copy.filled:
+            tag = copy.copy.unit_tags[each.drive]
+            if tag in by_unit and copy.copy.keep_days == 0:
+                assert each.free_bytes == pytest.approx(by_unit[tag])
+            by_unit[tag] = max(each.free_bytes - each.day_bytes, 0.0)
+
+
+def test_a_copied_card_stands_beside_its_plan(planned):
+    """As long as planned, or how much longer; another name has no plan."""
+    trip = planned.run.trips[0]
+    size = int(trip.card_bytes)
+    copy = kept(clip("C1", VERIFIED, VERIFIED, size=size), name=trip.card_tag)
+    planned_s = trip.over_s - trip.start_s
+
+    def told(seconds):
+        outcome = replace(copy.outcome, elapsed_s=seconds)
+        return beside_plan(planned, replace(copy, outcome=outcome), PLAIN)
+
+    assert told(planned_s * 1.01).endswith("as planned")
+    assert told(planned_s * 1.5).endswith("+50 % beside the plan")
+    assert beside_plan(planned, replace(copy, card_name="X-1"), PLAIN) == ""
 
 
 @pytest.mark.parametrize(

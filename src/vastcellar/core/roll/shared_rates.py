@@ -36,9 +36,9 @@ def share_rates(flows: Sequence[Flow], without: str = "") -> list[SharedRate]:
 
     """
     if len(flows) == 1:  # most of a day: one card, alone
-        costs = ((cost, thing) for thing, cost in flows[0].costs.items() if thing != without)
-        cost, limit = max(costs, default=(0.0, ""))
-        return [SharedRate(1 / cost, limit) if cost > 0 else SharedRate(float("inf"), "")]
+        costs = ((-cost, thing) for thing, cost in flows[0].costs.items() if thing != without)
+        least, limit = min(costs, default=(0.0, ""))
+        return [SharedRate(-1 / least, limit) if least < 0 else SharedRate(float("inf"), "")]
     found = [SharedRate(float("inf"), "") for _ in flows]
     used: dict[str, float] = {}
     rising = set(range(len(flows)))

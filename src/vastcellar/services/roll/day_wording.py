@@ -7,6 +7,8 @@ from collections.abc import Sequence
 
 from vastcellar.core.evidence import Evidence, Verdict
 from vastcellar.core.roll.card_fill import CameraWait
+from vastcellar.core.roll.claims import ClaimChecked
+from vastcellar.core.roll.copy_log import KeptCopy
 from vastcellar.core.roll.day import RollDay
 from vastcellar.core.roll.day_run import CardTrip, DayRun
 from vastcellar.core.roll.drawn_days import DrawnDays
@@ -17,7 +19,9 @@ from vastcellar.core.units import NumberFormat
 from vastcellar.services.roll.day_planning import PlannedDay
 from vastcellar.services.sums.sum_lines import Sum, SumLine
 
-LAST_SUM = "roll-last"
+LAST_SUM, FILLS_SUM = "roll-last", "roll-fills"
+_CARD = "card"  # what the card is called in a copy that nothing else is known of
+_AS_PLANNED_SHARE = 0.05
 NEVER = "never"
 
 
@@ -111,9 +115,65 @@ def limit_text(limit: str, card_tag: str = "") -> str:
     if limit == HASH:
         return "the checksum"
     if limit == card_tag:
-        return f"what comes off {limit}"
+        return "what comes off the card" if limit == _CARD else f"what comes off {limit}"
     tag, link, _way = limit.partition(LINK)
     return f"the link of {tag}" if link else tag
+
+
+def beside_plan(planned: PlannedDay, copy: KeptCopy, fmt: NumberFormat) -> str:
+    """Set a card that was copied beside its plan; "" where the plan has none of its name."""
+    trips = [trip for trip in planned.run.trips if trip.card_tag == copy.card_name]
+    if not trips or not math.isfinite(trips[0].over_s):
+        return ""
+    size = copy.outcome.size_bytes
+    # The card may hold more or less than planned: its time is set beside that share of the plan.
+    trip = min(trips, key=lambda each: abs(each.card_bytes - size))
+    planned_s = (trip.over_s - trip.start_s) * size / trip.card_bytes
+    took_s = copy.outcome.elapsed_s
+    if planned_s <= 0 or took_s <= 0:
+        return ""
+    share = took_s / planned_s - 1
+    word = "as planned" if abs(share) < _AS_PLANNED_SHARE else (
+        f"{fmt.percent(share, signed=True)} beside the plan"
+    )  # fmt: skip
+    return (
+        f"took {fmt.duration(round(took_s))}; the plan has {fmt.duration(round(planned_s))} for "
+        f"{fmt.size(size)}: {word}"
+    )
+
+
+def claim_text(claim: ClaimChecked, fmt: NumberFormat) -> str:
+    """Return what is to be said of a claim: what it asks, what is possible, what is in its way."""
+    asked = (
+        f"{fmt.size(claim.card_bytes)} in {fmt.duration(claim.claimed_s)} ask "
+        f"{fmt.rate(claim.claimed_bytes_per_s)} of everything on the way"
+    )
+    copied, verified = (fmt.duration(round(s)) for s in (claim.copied_s, claim.verified_s))
+    limits = " and ".join(limit_text(name, _CARD) for name, _seconds in claim.limits[:2])
+    best = f"at best it is copied in {copied} and verified in {verified}, held by {limits}"
+    word = {
+        Verdict.HOLDS: "that can be",
+        Verdict.TIGHT: "that can just be",
+        Verdict.FALLS_SHORT: "that can't be",
+    }[claim.verdict]
+    return f"{asked}: {word}; {best}"
+
+
+def fills_sum(planned: PlannedDay, fmt: NumberFormat) -> Sum:
+    """Return which unit of each copy takes which day, and what is left on it."""
+    lines = []
+    for copy in planned.copies:
+        for day in copy.filled:
+            tag = copy.copy.unit_tags[day.drive]
+            left = day.free_bytes - day.day_bytes
+            value = fmt.size(left) if day.fits else "no room"
+            lines.append(
+                SumLine(f"{copy.copy.name}, day {day.day}: {tag}",
+                        f"{fmt.size(day.free_bytes)} free − {fmt.size(day.day_bytes)}", value)
+            )  # fmt: skip
+    return Sum(FILLS_SUM, "What fits on which drive", tuple(lines),
+               "the shoot's days with its reserve; units as they are full now",
+               Evidence.COMPUTED)  # fmt: skip
 
 
 # What would help
@@ -194,7 +254,7 @@ def _price(pulled: Pulled) -> str:
 
 def roll_sums(planned: PlannedDay, fmt: NumberFormat) -> dict[str, Sum]:
     """Return the sums behind the moments of a day: the last verified copy, and each wait."""
-    found = {LAST_SUM: last_sum(planned, fmt)}
+    found = {LAST_SUM: last_sum(planned, fmt), FILLS_SUM: fills_sum(planned, fmt)}
     for wait in planned.run.waits:
         found[wait_sum_key(wait)] = wait_sum(planned, wait, fmt)
     for trip in planned.run.trips:

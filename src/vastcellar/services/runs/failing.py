@@ -5,13 +5,14 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from vastcellar.services.workplace.run_records import RECORDER
+from vastcellar.services.workplace.run_records import COPIED, RECORDER
 
 _FAILED_BY: dict[str, Callable[[dict[str, Any]], bool]] = {
     RECORDER: lambda figures: bool(figures["frames_dropped"]),
     "capacity": lambda figures: _came_back_wrong(figures["read"]),
     "write": lambda figures: _came_back_wrong(figures["read"]),
     "offload": lambda figures: bool(figures["different"]),
+    COPIED: lambda figures: bool(figures["different"]),
     "edit": lambda figures: figures["most_streams"] < figures["plan"]["streams"],
 }
 """The only thing about each that is wrong whatever was asked."""

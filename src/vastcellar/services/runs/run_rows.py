@@ -7,7 +7,7 @@ from collections.abc import Iterable, Sequence
 from vastcellar.core.units import NumberFormat
 from vastcellar.services.runs.diagnosing import CAUSE_WORDS
 from vastcellar.services.runs.measured_runs import FLAT_KINDS, ComparedGroup
-from vastcellar.services.workplace.run_records import RECORDER
+from vastcellar.services.workplace.run_records import COPIED, RECORDER
 from vastcellar.store.run_record import RunRecord
 
 RUN_HEADERS = ("When", "What", "Written at", "Take or size", "Found", "Slowest second", "Run")
@@ -62,6 +62,12 @@ def _cells(record: RunRecord, fmt: NumberFormat) -> tuple[str, str, str, str]:
             _found(record),
             _NOTHING if (slowest := write["slowest_second_bytes"]) is None else fmt.rate(slowest),
         )
+    if record.kind == COPIED:
+        found = "sets the pace" if figures["sets_pace"] else "waits for others"
+        if figures["different"]:
+            found = f"{len(figures['different'])} files came back different"
+        return (fmt.rate(figures["bytes_per_s"], 1), fmt.size(figures["written_bytes"]),
+                f"{figures['card']}: {found}", _NOTHING)  # fmt: skip
     if record.kind == "edit":
         count = figures["most_streams"]
         streams = "1 stream" if count == 1 else f"{count} streams"

@@ -15,6 +15,8 @@ from vastcellar.core.verdict.proof import RecorderProof, RunConditions
 from vastcellar.store.run_record import RunRecord
 
 RECORDER = "recorder"
+COPIED = "copy"
+"""A card that was copied onto a unit: measured at work, not in a test."""
 FAN = "a fan on the case"
 
 

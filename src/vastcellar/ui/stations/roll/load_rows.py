@@ -7,6 +7,7 @@ from PySide6.QtGui import QPainter, QPen
 
 from vastcellar.core.roll.offloading import DriveStretch
 from vastcellar.services.roll.day_planning import PlannedDay
+from vastcellar.services.roll.day_wording import FILLS_SUM
 from vastcellar.ui.look import font
 from vastcellar.ui.stations.roll.day_rows import DayRows
 from vastcellar.ui.stations.roll.shapes import chevron, hatch, ring, rising_water, ticks
@@ -36,6 +37,8 @@ class LoadPainter:
             )
             self._head(painter, rows.drives[drive.tag], drive.tag, self._told(drive.tag, mine, top))
             self._drive(painter, rows, rows.drives[drive.tag], mine, top)
+            box = rows.drives[drive.tag]
+            self._view.place(QRectF(0, box.top(), box.right(), box.height()), FILLS_SUM)
         self._legend(painter, rows)
 
     def _head(self, painter: QPainter, box: QRectF, name: str, told: list[str]) -> None:

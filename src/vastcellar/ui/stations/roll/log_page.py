@@ -29,9 +29,11 @@ from vastcellar.services.roll.day_log import (
     log_of,
     note_wiped,
 )
+from vastcellar.services.roll.day_wording import beside_plan
 from vastcellar.services.workplace.exports import save_bytes, write_text_whole
 from vastcellar.services.workplace.workplace import Workplace
 from vastcellar.ui.models.background import Background
+from vastcellar.ui.models.day_plan import DayPlan
 from vastcellar.ui.models.jobs import Jobs
 from vastcellar.ui.models.text_table import TextTable
 from vastcellar.ui.models.workbench import Workbench
@@ -48,9 +50,9 @@ class LogPage(QWidget):
 
     copy_asked = Signal()
 
-    def __init__(self, workbench: Workbench, jobs: Jobs) -> None:
+    def __init__(self, workbench: Workbench, jobs: Jobs, plan: DayPlan) -> None:
         super().__init__()
-        self._workbench = workbench
+        self._workbench, self._plan = workbench, plan
         look = workbench.look
         self.kept: tuple[KeptCopy, ...] = ()
         self.head = label("Day log", kind="title")
@@ -174,7 +176,11 @@ class LogPage(QWidget):
         if copy is None:
             self.told.clear()
             return
-        lines = log_lines(copy, self.rule, self._workbench.look.numbers)
+        numbers = self._workbench.look.numbers
+        lines = log_lines(copy, self.rule, numbers)
+        if self._plan.planned is not None:
+            beside = beside_plan(self._plan.planned, copy, numbers)
+            lines = (*lines, beside) if beside else lines
         self.told.setText("\n".join(lines))
         is_busy = self.check_button.text() != "Read back again"
         self.check_button.setEnabled(copy.wiped_at is None or is_busy)

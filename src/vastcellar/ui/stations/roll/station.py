@@ -33,7 +33,7 @@ class RollStation(QWidget):
         self.tabs = group.buttons()
         self.plan = PlanPage(workbench)
         self.copy = CopyPage(workbench, jobs)
-        self.log = LogPage(workbench, jobs)
+        self.log = LogPage(workbench, jobs, self.plan.plan)
         self._pages, self._heads = QStackedWidget(), QStackedWidget()
         for page in (self.plan, self.copy, self.log):
             self._pages.addWidget(page)

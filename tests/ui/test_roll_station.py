@@ -4,6 +4,7 @@ import os
 
 import pytest
 from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QPushButton
 
 from vastcellar.services.roll.follow import CopyNow, CopyRefused, LegNow, said_line
 from vastcellar.ui.stations.roll.legs_view import LegsView
@@ -46,7 +47,7 @@ def test_a_card_is_copied_by_a_click_and_what_came_of_it_is_said(station, card, 
     qtbot.waitUntil(lambda: "3 files, 28.3 MB" in station.plan_line.text())
     assert "0 drives of their own: a card is safe to wipe with 2" in station.plan_line.text()
     qtbot.mouseClick(station.start_button, LEFT)
-    assert station.job.is_running and not station.start_button.isEnabled()
+    assert station.job.is_running and station.start_button.text() == "Queue it"
     qtbot.waitUntil(lambda: not station.job.is_running)
     assert station.verdict.sentence.text() == "Not safe to wipe"
     assert station.told.text().count("3 verified") == 2
@@ -154,7 +155,7 @@ def test_the_copy_is_drawn_over_its_time_and_says_how_long_it_takes(station):
     assert len(station.history.samples) == 9
     assert station.history.samples[-1].written_bytes_per_s == (400 * MB, 390 * MB)
     assert 150 < station.history.left_s < 1000
-    assert "by the rate so far" in station.plan_line.text()
+    assert "by the rate so far" in station.left_line.text()
     assert not station.rates.grab().isNull()
     assert station.rates.cut_texts == []
 
@@ -179,3 +180,76 @@ def test_a_copy_is_told_below_and_its_end_to_who_looks_elsewhere(app, station, m
     station._jobs.beside_ended.emit("Copy: safe to wipe.", 500.0)
     assert app.window._end_notice.told == "Copy: safe to wipe."
     assert app.window.job_strip.text.text() == "Copy: safe to wipe."
+
+
+def more_cards(card, *names):
+    """Further cards beside the first, of one clip each."""
+    for name in names:
+        (card.parent / name).mkdir()
+        (card.parent / name / "one.mov").write_bytes(os.urandom(100_000))
+
+
+def queued(station):
+    """What waits, by its names."""
+    return [each.title for each in station.queue.waiting]
+
+
+def test_cards_wait_in_a_queue_whose_order_can_be_changed(station, card, qtbot):
+    """Three asked for: the second and third wait, change places, and are copied by themselves."""
+    more_cards(card, "B001", "C001")
+    begun = []
+    station.queue.begun.connect(lambda asked: begun.append(asked.title))
+    for name in ("A001", "B001", "C001"):
+        station.source.setText(str(card.parent / name))
+        station.destinations[0].setText(str(card.parent / "one"))
+        station.start()
+    assert queued(station) == ["B001", "C001"]
+    assert station.queue_list.isVisibleTo(station)
+    station.queue.first(1)
+    assert queued(station) == ["C001", "B001"]
+    qtbot.waitUntil(lambda: len(begun) == 3 and not station.job.is_running)
+    assert begun == ["A001", "C001", "B001"]
+    assert not station.queue_list.isVisibleTo(station)
+    for name in begun:
+        assert (card.parent / "one" / name).is_dir()
+
+
+def test_a_card_can_be_taken_out_of_the_queue_again(station, card, qtbot):
+    """Nothing of it is begun."""
+    more_cards(card, "B001")
+    ask(station, card, "one")
+    station.start()
+    station.source.setText(str(card.parent / "B001"))
+    station.start()
+    out = station.queue_list.findChildren(QPushButton)[1]
+    qtbot.mouseClick(out, LEFT)
+    qtbot.waitUntil(lambda: not station.job.is_running)
+    assert not (card.parent / "one" / "B001").exists()
+
+
+def test_after_a_cancelled_card_the_queue_waits_to_be_told(station, card, qtbot):
+    """The next one doesn't begin by itself; “First” begins it."""
+    more_cards(card, "B001")
+    ask(station, card, "one")
+    station.start()
+    station.source.setText(str(card.parent / "B001"))
+    station.start()
+    station.pause_button.click()
+    station.cancel_button.click()
+    qtbot.waitUntil(lambda: not station.job.is_running)
+    assert queued(station) == ["B001"]
+    station.queue.first(0)
+    qtbot.waitUntil(lambda: not station.job.is_running)
+    assert (card.parent / "one/B001/one.mov").is_file()
+
+
+def test_a_card_that_cannot_be_copied_does_not_hold_up_the_next(station, card, qtbot):
+    """Refused with its sentence, and the queue goes on."""
+    more_cards(card, "B001")
+    station.source.setText(str(card.parent / "nowhere"))
+    station.destinations[0].setText(str(card.parent / "one"))
+    station.start()
+    station.source.setText(str(card.parent / "B001"))
+    station.start()
+    qtbot.waitUntil(lambda: not station.job.is_running and not station.queue.waiting)
+    assert (card.parent / "one/B001/one.mov").is_file()

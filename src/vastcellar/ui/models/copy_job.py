@@ -26,7 +26,10 @@ class CopyJob(QObject):
     """One copy at a time; it may run while a test of Prove does."""
 
     moved = Signal(object)  # CopyNow
-    ended = Signal(object)  # CopyEnded or CopyRefused
+    over = Signal(object)
+    """CopyEnded or CopyRefused: what came of it, said before anything follows."""
+    ended = Signal(object)
+    """The same, after everybody was told: the next copy may begin."""
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -96,4 +99,6 @@ class CopyJob(QObject):
         if process is None:
             return
         process.deleteLater()
-        self.ended.emit(self._said or _FELL)
+        said = self._said or _FELL
+        self.over.emit(said)
+        self.ended.emit(said)

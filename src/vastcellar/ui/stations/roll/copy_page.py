@@ -27,9 +27,11 @@ from vastcellar.services.workplace.workplace import Workplace
 from vastcellar.ui.models.background import Background
 from vastcellar.ui.models.copy_history import CopyHistory
 from vastcellar.ui.models.copy_job import CopyJob
+from vastcellar.ui.models.copy_queue import CopyAsked, CopyQueue
 from vastcellar.ui.models.jobs import Jobs
 from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.stations.roll.legs_view import LegsView
+from vastcellar.ui.stations.roll.queue_list import QueueList
 from vastcellar.ui.stations.roll.rates_view import RatesView
 from vastcellar.ui.widgets.cards import card, label, row
 from vastcellar.ui.widgets.inputs import Choice
@@ -55,7 +57,8 @@ class CopyPage(QWidget):
         look = workbench.look
         self.job = CopyJob(self)
         self._jobs = jobs
-        jobs.beside.append(self.job.stop)
+        self.queue = CopyQueue(self.job, workbench.workplace.folders.data, self)
+        jobs.beside += [self.queue.stop, self.job.stop]
         self.head = label("Copy a card", kind="title")
         self.source, self.name = QLineEdit(), QLineEdit()
         self.destinations = [QLineEdit() for _ in range(_DESTINATIONS)]
@@ -68,7 +71,9 @@ class CopyPage(QWidget):
         self.verdict = VerdictLine(look)
         self.legs, self.rates = LegsView(look), RatesView(look)
         self.history = CopyHistory()
+        self.left_line = label(kind="soft", wraps=True)
         self.told = label(wraps=True)
+        self.queue_list = QueueList(self.queue)
         self._rows: list[tuple[QWidget, ...]] = []
         self._planner, self._knower = Background(self), Background(self)
         self._lay_out()
@@ -105,9 +110,11 @@ class CopyPage(QWidget):
         self._below, inside = card()
         inside.addWidget(self.legs)
         inside.addWidget(self.rates)
+        inside.addWidget(self.left_line)
         inside.addWidget(self.told)
         self._below.hide()
         layout.addWidget(self._below)
+        layout.addWidget(self.queue_list)
         layout.addStretch(1)
 
     def _add_row(
@@ -130,7 +137,10 @@ class CopyPage(QWidget):
         self.cancel_button.clicked.connect(self.job.cancel)
         self.pause_button.clicked.connect(self._on_pause)
         self.job.moved.connect(self.follow)
-        self.job.ended.connect(self._on_ended)
+        # Before the queue hears of it: what came of a card is said, then the next one begins.
+        self.job.over.connect(self._on_ended)
+        self.queue.begun.connect(self._on_begun)
+        self.queue.changed.connect(self._show_running)
         self._planner.done.connect(self._on_plan)
         self._knower.done.connect(self._on_known)
 
@@ -159,8 +169,6 @@ class CopyPage(QWidget):
     def plan(self) -> None:
         """Say what the copy would do; the disks are asked off the interface thread."""
         asked, numbers = self.asked, self._workbench.look.numbers
-        if self.job.is_running:
-            return
         self._show_running()
         if asked is None:
             self.plan_line.setText(_STEPS)
@@ -168,32 +176,29 @@ class CopyPage(QWidget):
         self._planner.request(partial(_asked, self._workbench.workplace, asked, numbers))
 
     def _on_plan(self, text: str) -> None:
-        if not self.job.is_running:
-            self.plan_line.setText(text)
+        self.plan_line.setText(text)
 
     def start(self) -> None:
-        """Begin the copy that was asked for."""
-        asked = self.asked
-        if asked is None or self.job.is_running:
-            return
-        source, targets, name = asked
-        self.show_begun(name or source.name, [str(each) for each in targets])
+        """Begin the copy that was asked for, or let it wait for the one that is made."""
+        if self.asked is not None:
+            self.queue.add(CopyAsked(*self.asked, self.algorithm.currentData()))
+
+    def _on_begun(self, asked: CopyAsked) -> None:
+        self.show_begun(asked.title, [str(each) for each in asked.targets])
         workbench = self._workbench
         self._knower.request(
             partial(
-                known_drives, targets, workbench.catalog, workbench.shelf,
+                known_drives, asked.targets, workbench.catalog, workbench.shelf,
                 workbench.document.shoot.ambient_c,
             )
         )  # fmt: skip
-        data = self._workbench.workplace.folders.data
-        self.job.start(source, targets, name, self.algorithm.currentData(), data)
-        self._show_running()
         self.state_changed.emit("copying")
 
     def show_begun(self, name: str, targets: Sequence[str]) -> None:
         """Show a copy of the card *name* that begins: nothing of the one before."""
         self.verdict.hide()
         self.told.clear()
+        self.left_line.clear()
         self._below.show()
         self.legs.begin(name, targets)
         self.history = CopyHistory()
@@ -205,13 +210,11 @@ class CopyPage(QWidget):
 
     def _show_running(self) -> None:
         is_running = self.job.is_running
-        self.start_button.setEnabled(not is_running and self.asked is not None)
+        self.start_button.setEnabled(self.asked is not None)
+        self.start_button.setText("Queue it" if is_running else "Copy it")
         for button in (self.cancel_button, self.pause_button):
             button.setVisible(is_running)
         self.pause_button.setText("Go on" if self.job.is_paused else "Pause")
-        for widgets in self._rows:
-            for widget in widgets:
-                widget.setEnabled(not is_running)
         if not self.told.text():
             self.verdict.hide()
 
@@ -227,7 +230,7 @@ class CopyPage(QWidget):
         if math.isfinite(left_s):
             by = "by the drives' profiles" if self.history.is_by_profile else "by the rate so far"
             told = f"Verified in {numbers.duration(round(left_s))}, {by}."
-            self.plan_line.setText(told)
+            self.left_line.setText(told)
             copied = f"{numbers.size(self.history.copied_bytes)} of {numbers.size(now.total_bytes)}"
             self._jobs.beside_moved.emit(f"Copying: {copied} on every drive. {told}")
 
@@ -240,6 +243,7 @@ class CopyPage(QWidget):
             self._say(Verdict.NOT_KNOWN, "Cancelled: not safe to wipe", ended.lines)
         else:
             self._say(Verdict.FALLS_SHORT, "Not safe to wipe", ended.lines)
+        self.left_line.clear()
         self._show_running()
         now = self.history.now
         told = f"Copy: {self.verdict.sentence.text().lower()}."

@@ -8,7 +8,8 @@ from sqlalchemy import text
 
 from core.roll.copied_cards import AT, COPIED, VERIFIED, clip, kept
 from vastcellar.core.errors import UnknownPartError
-from vastcellar.store.copy_log import add_copy, change_copy, kept_copies
+from vastcellar.core.roll.copy_log import with_checked
+from vastcellar.store.copy_log import add_copy, keep_check, keep_wiped, kept_copies
 
 
 def test_a_copy_comes_back_as_it_was_kept(workplace):
@@ -21,9 +22,17 @@ def test_a_copy_comes_back_as_it_was_kept(workplace):
     )
     given = replace(given, copy_id=add_copy(workplace.cellar, given))
     assert kept_copies(workplace.cellar) == (given,)
-    noted = replace(given, wiped_at=AT + timedelta(days=1))
-    change_copy(workplace.cellar, noted)
-    assert kept_copies(workplace.cellar) == (noted,)
+
+
+def test_a_check_and_a_note_dont_take_each_other_back(workplace):
+    """Noted as wiped while somebody else still reads it back: both are kept."""
+    given = kept(clip("C1", COPIED, COPIED))
+    given = replace(given, copy_id=add_copy(workplace.cellar, given))
+    keep_wiped(workplace.cellar, given.copy_id, AT + timedelta(days=1))
+    checked = with_checked(given, 0, [], AT + timedelta(days=2))
+    keep_check(workplace.cellar, checked)
+    (now,) = kept_copies(workplace.cellar)
+    assert now == replace(checked, wiped_at=AT + timedelta(days=1))
 
 
 def test_copies_are_listed_newest_first_and_by_day(workplace):
@@ -53,4 +62,6 @@ def test_a_row_that_cannot_be_read_costs_no_other(workplace):
 def test_a_copy_that_is_not_there_cannot_be_changed(workplace):
     """What was never kept is named."""
     with pytest.raises(UnknownPartError, match="no copy 99"):
-        change_copy(workplace.cellar, kept(clip("C1", VERIFIED, VERIFIED), copy_id=99))
+        keep_check(workplace.cellar, kept(clip("C1", VERIFIED, VERIFIED), copy_id=99))
+    with pytest.raises(UnknownPartError, match="no copy 99"):
+        keep_wiped(workplace.cellar, 99, AT)

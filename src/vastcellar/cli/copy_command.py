@@ -74,7 +74,8 @@ def copy_command(
         card_name = name or source.resolve().name
         targets: Sequence[Path] = destinations
         if bag:
-            name, algorithm, targets = PAYLOAD, ALGORITHM, bag_folders(destinations, card_name)
+            asked = copy_run(source, destinations, name=card_name, algorithm=ALGORITHM)
+            name, algorithm, targets = PAYLOAD, ALGORITHM, bag_folders(asked.plan)
         run = copy_run(source, targets, name=name, algorithm=algorithm, verifies=verify)
         if resume and not can_go_on(run.plan):
             raise BadValueError(
@@ -100,10 +101,7 @@ def copy_command(
     figures, lines = outcome_figures(outcome, rule), outcome_lines(outcome, rule, PLAIN)
     lines[-1:-1] = said  # whether the card may be wiped stays the last word
     figures["notes"] = said
-    if bag:
-        bags = finish_bags(run.plan, outcome)
-        figures["bags"] = [str(each) for each in bags]
-        lines += [f"{each} is a bag: any tool for BagIt validates it." for each in bags]
+    no_bag = _bagged(run, outcome, figures, lines) if bag else None
     figures["recognised"] = known or None
     if logs:
         lines += _kept_in_log(run, outcome, who, card_name, places, figures)
@@ -114,7 +112,23 @@ def copy_command(
     else:
         for line in lines:
             echo(line)
+    if no_bag is not None:
+        raise no_bag
     ctx.exit(_exit_code(outcome, verifies=verify))
+
+
+def _bagged(
+    run: CopyRun, outcome: CopyOutcome, figures: dict[str, Any], lines: list[str]
+) -> VastCellarError | None:
+    """Finish the bags of a copy; return what stood in the way: the copy is told and kept first."""
+    figures["bags"] = []
+    try:
+        bags = finish_bags(run.plan, outcome)
+    except VastCellarError as error:
+        return error
+    figures["bags"] = [str(each) for each in bags]
+    lines += [f"{each} is a bag: any tool for BagIt validates it." for each in bags]
+    return None
 
 
 def _exit_code(outcome: CopyOutcome, *, verifies: bool) -> int:

@@ -33,15 +33,26 @@ def add_copy(cellar: Cellar, kept: KeptCopy) -> int:
         return row.id
 
 
-def change_copy(cellar: Cellar, kept: KeptCopy) -> None:
-    """Keep what a check found, or a note of wiping. Raises CellarError, UnknownPartError."""
+def keep_check(cellar: Cellar, kept: KeptCopy) -> None:
+    """Keep what a check found of each file, and nothing else: somebody may have noted something
+    meanwhile. Raises CellarError, UnknownPartError."""
+    columns = _columns(kept)
+    _change(cellar, kept.copy_id, {name: columns[name] for name in ("files", "checked_at")})
+
+
+def keep_wiped(cellar: Cellar, copy_id: int, at: datetime) -> None:
+    """Keep the note that a card was wiped. Raises CellarError, UnknownPartError."""
+    _change(cellar, copy_id, {"wiped_at": at.astimezone(UTC)})
+
+
+def _change(cellar: Cellar, copy_id: int, columns: dict[str, Any]) -> None:
     with cellar.session() as session:
-        row = session.get(CopyRow, kept.copy_id)
+        row = session.get(CopyRow, copy_id)
         if row is None:
             raise UnknownPartError(
-                f"there is no copy {kept.copy_id}", where="log", mend="Choose one of the log"
+                f"there is no copy {copy_id}", where="log", mend="Choose one of the log"
             )
-        for name, value in _columns(kept).items():
+        for name, value in columns.items():
             setattr(row, name, value)
 
 

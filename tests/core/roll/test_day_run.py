@@ -45,7 +45,7 @@ def test_a_link_carries_both_ways_and_the_medium_does_not():
     run = run_day(day(camera([(8, 1), (8.1, 1), (8.2, 1)]), drives=(behind,)))
     (trip,) = run.trips
     assert trip.copied_s - trip.start_s == pytest.approx(18 * GB / (400 * MB))
-    assert {each.limit for each in run.copies} == {"K-1 link", "K-1 link in"}
+    assert {each.limit for each in run.copies} == {"K-1\nlink", "K-1\nlink\nin"}
 
 
 def test_the_slowest_drive_sets_the_pace_of_all():

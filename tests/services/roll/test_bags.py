@@ -66,8 +66,15 @@ def test_a_bag_that_was_handed_over_is_never_given_other_lists(card, tmp_path):
     """One clip more makes another bag: it takes another name."""
     copied(card, tmp_path / "one")
     (card / "CLIP/more.mov").write_bytes(b"more")
-    with pytest.raises(DiskError, match=r"another manifest-sha256\.txt stands in this bag"):
+    with pytest.raises(BadValueError, match="made of other files than lie on the card now"):
         copied(card, tmp_path / "one")
+    bagit.Bag(str(tmp_path / "one/A001")).validate()
+    changed = card / "CLIP/C 1.MOV"
+    changed.write_bytes(changed.read_bytes() + b"longer")
+    (card / "CLIP/more.mov").unlink()
+    with pytest.raises(BadValueError, match="made of other files"):
+        copied(card, tmp_path / "one")
+    (card / "CLIP/more.mov").write_bytes(b"more")
     copied(card, tmp_path / "one", "--name", "A001 b")
     bagit.Bag(str(tmp_path / "one/A001 b")).validate()
 
@@ -101,3 +108,23 @@ def test_the_log_calls_a_bag_by_its_cards_name_and_can_check_it(card, tmp_path):
     (listed,) = json.loads(done.stdout)["copies"]
     assert listed["card"] == "A001"
     assert listed["checked_at"] is not None
+
+
+def test_nothing_is_made_on_the_card_or_where_the_copy_is_refused(card, tmp_path):
+    """A bag inside the card itself: refused before a folder is made anywhere."""
+    before = sorted(str(path) for path in card.rglob("*"))
+    with pytest.raises(BadValueError, match="inside the card itself"):
+        copied(card, tmp_path / "one", card / "CLIP")
+    assert sorted(str(path) for path in card.rglob("*")) == before
+    assert list((tmp_path / "one").iterdir()) == []
+
+
+def test_a_name_that_no_list_can_hold_makes_no_bag_and_loses_no_copy(card, tmp_path):
+    """A name that is no UTF-8: told with the mend; the copy itself stands whole."""
+    odd = os.fsencode(str(card)) + b"/odd\xff.mov"
+    with open(odd, "wb") as file:  # noqa: PTH123 - a path that is no text
+        file.write(b"odd")
+    with pytest.raises(DiskError, match="no UTF-8"):
+        copied(card, tmp_path / "one")
+    assert not (tmp_path / "one/A001/bagit.txt").exists()
+    assert (tmp_path / "one/A001/data/CLIP/C 1.MOV").is_file()

@@ -12,6 +12,7 @@ from vastcellar.core.roll.claims import check_claim
 from vastcellar.core.roll.day_run import run_day
 from vastcellar.core.roll.drawn_days import Spread
 from vastcellar.core.roll.levers import LeverKind
+from vastcellar.core.roll.offloading import HASH, LINK
 from vastcellar.core.shoot.offload import CardOrder, Offload, Person
 from vastcellar.core.shoot.shoot import Copy
 from vastcellar.core.units import PLAIN
@@ -179,6 +180,27 @@ def test_what_cannot_be_planned_is_said(slipway, catalog, shelf):
     assert "the Working copy has no unit to be made on" in notes
 
 
+def test_a_unit_that_is_copied_to_is_no_card_as_well(slipway, catalog, shelf):
+    """K-06 takes the van's copy: in A's pool it is left out, and said."""
+    shoot = slipway.with_camera(replace(slipway.camera("A"), pool_tags=("K-06", "M-01")))
+    planned = plan_day(shoot, 1, catalog, shelf)
+    assert [card.tag for card in planned.day.cameras[0].cards] == ["M-03", "M-01"]
+    assert "K-06 of A is copied to as well: it is left out" in planned.notes
+
+
+def test_a_day_on_which_nothing_is_recorded_says_so(slipway, catalog, shelf):
+    """No camera rolls: no waits, no copy, and nothing that would help."""
+    cameras = tuple(each.with_hours_on(1, 0.0) for each in slipway.cameras)
+    planned = plan_day(replace(slipway, cameras=cameras), 1, catalog, shelf)
+    assert planned.run.trips == ()
+    assert last_text(planned.run, PLAIN) == "Nothing is recorded on this day"
+    assert waits_text(planned.run, PLAIN) == "No camera waits"
+    answers = answer_day(planned, catalog, shelf)
+    assert answers.pulled == ()
+    assert pool_text(answers.pool, planned.day, PLAIN) == "Nothing is recorded: no pool is needed"
+    assert drawn_text(draw(planned, 3), PLAIN) == "Nothing is recorded on any drawn day"
+
+
 def test_a_shoot_without_cameras_or_copies_is_refused(slipway, catalog, shelf):
     """There is no day to plan, and the sentence says where to begin."""
     with pytest.raises(BadValueError, match="no camera records"):
@@ -283,11 +305,11 @@ def test_a_copied_card_stands_beside_its_plan(planned):
 @pytest.mark.parametrize(
     ("limit", "says"),
     [
-        ("hash", "the checksum"),
+        (HASH, "the checksum"),
         ("M-03", "what comes off M-03"),
         ("K-06", "K-06"),
-        ("K-06 link", "the link of K-06"),
-        ("K-06 link in", "the link of K-06"),
+        (f"K-06{LINK}", "the link of K-06"),
+        (f"K-06{LINK}\nin", "the link of K-06"),
     ],
 )
 def test_what_limits_a_copy_is_named(limit, says):

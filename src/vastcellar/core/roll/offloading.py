@@ -21,11 +21,12 @@ _EDGE_BYTES = 1.0
 _EDGE_S = 1e-6
 _LONGEST_S = 86_400.0  # a crossing of a temperature is looked for no further ahead
 
-HASH = "hash"
+# A tag has no line feed: none of these can be taken for one.
+HASH = "\nhash"
 """The limit of a copy that the checksum sets."""
-LINK = " link"
+LINK = "\nlink"
 """What follows a drive's tag where not the drive is the limit but what it hangs on."""
-_IN = " in"  # the way from the device to the computer; the other way is free meanwhile
+_IN = "\nin"  # the way from the device to the computer; the other way is free meanwhile
 _NO_LIMIT_BYTES_PER_S = 1e15  # the link is shared out beside the drive, and not within it
 
 

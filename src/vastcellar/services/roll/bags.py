@@ -8,13 +8,12 @@ from __future__ import annotations
 import errno
 import hashlib
 import os
-from collections.abc import Sequence
 from datetime import UTC, datetime
 from pathlib import Path
 
 from vastcellar import __version__
 from vastcellar.bench.copying.copy_run import CopyPlan
-from vastcellar.bench.copying.source import hold_source
+from vastcellar.bench.copying.source import hold_source, read_tree
 from vastcellar.bench.disk_errors import as_disk_error
 from vastcellar.bench.held_folder import HeldFolder
 from vastcellar.core.errors import BadValueError, DiskError
@@ -30,34 +29,61 @@ _OURS = frozenset({PAYLOAD, "bagit.txt", "bag-info.txt", "manifest-sha256.txt",
                    "tagmanifest-sha256.txt"})  # fmt: skip
 
 
-def bag_folders(destinations: Sequence[Path], name: str) -> list[Path]:
-    """Return the folder of the bag *name* in each of *destinations*, made where it is missing.
+def bag_folders(asked: CopyPlan) -> list[Path]:
+    """Return the folder of the bag in each destination of a copy, made where it is missing.
 
-    Raises BadValueError for a name that is none, or a folder there that is no bag; DiskError.
+    *asked* is the copy that would be made without a bag: whatever stands in its way was refused
+    before anything is made here.
+    Raises BadValueError for a folder there that is no bag, or one that was handed over with other
+    files; DiskError.
     """
-    if not name or name in (".", "..") or "/" in name or not name.isprintable():
-        raise BadValueError(
-            f"{name!r} is no name for a folder", where="bag", mend="Give one with --name"
-        )
-    return [_bag_folder(each, name) for each in destinations]
-
-
-def _bag_folder(destination: Path, name: str) -> Path:
-    folder = destination / name
     try:
-        if not destination.is_dir():
-            raise NotADirectoryError(errno.ENOTDIR, os.strerror(errno.ENOTDIR))
-        folder.mkdir(exist_ok=True)
-        found = {each.name for each in folder.iterdir()}
+        with hold_source(asked.source) as held:
+            tree = read_tree(held, str(asked.source))
     except OSError as error:
-        raise as_disk_error(error, str(folder)) from error
+        raise as_disk_error(error, str(asked.source)) from error
+    wanted = {each.path: each.size_bytes for each in tree.files}
+    folders = [each / asked.name for each in asked.destinations]
+    for folder in folders:
+        _require_ours(folder, wanted)
+    for folder in folders:
+        try:
+            folder.mkdir(exist_ok=True)
+        except OSError as error:
+            raise as_disk_error(error, str(folder)) from error
+    return folders
+
+
+def _require_ours(folder: Path, wanted: dict[str, int]) -> None:
+    """Refuse a folder that is no bag, or a bag that holds other files than are wanted."""
+    try:
+        found = {each.name for each in folder.iterdir()}
+        manifest = folder / "manifest-sha256.txt"
+        lines = manifest.read_text(encoding="utf-8").splitlines() if manifest.is_file() else None
+    except FileNotFoundError:
+        return
+    except (OSError, UnicodeDecodeError) as error:
+        reason = error if isinstance(error, OSError) else OSError(errno.EILSEQ, "it is no UTF-8")
+        raise as_disk_error(reason, str(folder)) from error
+    if lines is not None:
+        listed = {_decoded(line.partition("  ")[2]) for line in lines}
+        sizes = {
+            path: (folder / PAYLOAD / path).stat().st_size if (folder / PAYLOAD / path).is_file()
+            else -1
+            for path in wanted
+        }  # fmt: skip
+        if listed != {f"{PAYLOAD}/{path}" for path in wanted} or sizes != wanted:
+            raise BadValueError(
+                "this bag was made of other files than lie on the card now",
+                where=str(folder),
+                mend="Give the bag another name: what was handed over stays as it was",
+            )
     others = {each for each in found - _OURS if not each.startswith((f"{PAYLOAD}.", f".{PAYLOAD}"))}
     if folder.is_symlink() or others:
         what = f"{sorted(others)[0]!r} stands in it" if others else "it is a link"
         raise BadValueError(
             f"it is no bag of ours: {what}", where=str(folder), mend="Give the bag another name"
         )
-    return folder
 
 
 def finish_bags(plan: CopyPlan, outcome: CopyOutcome) -> tuple[Path, ...]:
@@ -119,6 +145,10 @@ def _encoded(path: str, folder: Path) -> str:
         ) from error
     # RFC 8493, 2.1.3: these, and only these, are written as in a web address.
     return path.replace("%", "%25").replace("\r", "%0D").replace("\n", "%0A")
+
+
+def _decoded(path: str) -> str:
+    return path.replace("%0A", "\n").replace("%0D", "\r").replace("%25", "%")
 
 
 def _read(root: HeldFolder, name: str) -> bytes | None:

@@ -40,7 +40,7 @@ from vastcellar.core.roll.copy_log import (
 from vastcellar.core.units import NumberFormat
 from vastcellar.services.proving.places import find_place
 from vastcellar.services.workplace.workplace import Shelf, Workplace
-from vastcellar.store.copy_log import add_copy, change_copy, kept_copies
+from vastcellar.store.copy_log import add_copy, keep_check, keep_wiped, kept_copies
 
 __all__ = ["CopyState", "KeptCopy", "Recognised", "WipeRule"]
 
@@ -179,7 +179,7 @@ def check_again(
         if stop.is_set():
             return  # half a check says nothing of the rest
         copy = with_checked(copy, number, wrong, datetime.now(UTC))
-        change_copy(workplace.cellar, copy)
+        keep_check(workplace.cellar, copy)
 
 
 def _require_same_device(copy: KeptCopy, number: int) -> None:
@@ -205,6 +205,7 @@ def note_wiped(workplace: Workplace, copy: KeptCopy, typed_tag: str, rule: WipeR
             where="wiping",
             mend="Read the card's own label, and type what stands there",
         )
+    copy = copy_numbered(workplace, copy.copy_id)  # somebody may have read it back meanwhile
     reasons = not_safe_because(copy.outcome, rule)
     if reasons:
         raise BadValueError(
@@ -212,9 +213,8 @@ def note_wiped(workplace: Workplace, copy: KeptCopy, typed_tag: str, rule: WipeR
             where="wiping",
             mend="Copy it again to drives of their own, and let it be read back",
         )
-    noted = replace(copy, wiped_at=datetime.now(UTC))
-    change_copy(workplace.cellar, noted)
-    return noted
+    keep_wiped(workplace.cellar, copy.copy_id, datetime.now(UTC))
+    return copy_numbered(workplace, copy.copy_id)
 
 
 # Where is this clip?

@@ -107,7 +107,11 @@ def _planned(
             f"there is no day {number} in {shoot.days}", where="day", mend="Choose one of them"
         )
     notes: list[str] = []
-    pools = [(camera, _pool(camera, number, catalog, shelf, notes)) for camera in shoot.cameras]
+    copied_to = frozenset(tag for copy in shoot.copies for tag in copy.unit_tags)
+    pools = [
+        (camera, _pool(camera, number, catalog, shelf, notes, copied_to))
+        for camera in shoot.cameras
+    ]
     pools = [(camera, pool) for camera, pool in pools if pool]
     copies = _copies_on(shoot, number, catalog, shelf, notes)
     if not pools:
@@ -171,7 +175,14 @@ Pool = list[tuple[Device, float]]
 NamedCopy = tuple[Copy, str, Unit | None, tuple[DayOnDrive, ...]]
 
 
-def _pool(camera: Camera, number: int, catalog: Catalog, shelf: Shelf, notes: list[str]) -> Pool:
+def _pool(
+    camera: Camera,
+    number: int,
+    catalog: Catalog,
+    shelf: Shelf,
+    notes: list[str],
+    copied_to: frozenset[str],
+) -> Pool:
     setup = camera.setup
     if setup is None:
         notes.append(f"{camera.key} records to nothing yet: it is left out")
@@ -182,6 +193,9 @@ def _pool(camera: Camera, number: int, catalog: Catalog, shelf: Shelf, notes: li
     if not setup.unit_tag:
         found.append((Device(f"{camera.key} 1", setup, day_bytes), float(camera.medium_bytes)))
     for tag in tags:
+        if tag in copied_to:
+            notes.append(f"{tag} of {camera.key} is copied to as well: it is left out")
+            continue
         unit = shelf.unit(tag)
         if unit is None or not unit.is_ready:
             why = "isn't in the cellar" if unit is None else f"is {unit.state}"

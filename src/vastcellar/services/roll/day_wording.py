@@ -70,12 +70,16 @@ def waits_text(run: DayRun, fmt: NumberFormat) -> str:
 
 def last_text(run: DayRun, fmt: NumberFormat) -> str:
     """Return the moment that decides when the technician goes home."""
+    if not run.trips:
+        return "Nothing is recorded on this day"
     what = "Last verified copy" if run.is_every_copy_verified else "Last copy, not all verified,"
     return f"{what} {moment(run.last_verified_s, fmt)}"
 
 
 def pool_text(pool: SmallestPool, day: RollDay, fmt: NumberFormat) -> str:
     """Return the smallest pool without waiting, and what is missing for it."""
+    if not pool.counts:
+        return "Nothing is recorded: no pool is needed"
     have = {camera.key: len(camera.cards) for camera in day.cameras}
     counts = ", ".join(f"{count} for {key}" for key, count in pool.counts)
     more = [f"{count - have[key]} for {key}" for key, count in pool.counts if count > have[key]]
@@ -87,6 +91,8 @@ def pool_text(pool: SmallestPool, day: RollDay, fmt: NumberFormat) -> str:
 
 def drawn_text(drawn: DrawnDays, fmt: NumberFormat) -> str:
     """Return how late it gets in half and in nine of ten days."""
+    if not drawn.last_verified_s.any():
+        return "Nothing is recorded on any drawn day"
     count = fmt.number(drawn.last_verified_s.size, 0)
     return (
         f"{count} drawn days: half of them before {moment(drawn.percentile_s(50), fmt)}, "

@@ -36,6 +36,7 @@ bench: setup-test
 	$(VENV)/python benchmarks/first_window.py
 	$(VENV)/python benchmarks/plan_days.py
 	$(VENV)/python benchmarks/profiles.py
+	$(VENV)/python benchmarks/roll_day.py
 	$(VENV)/python benchmarks/candidates.py
 	$(VENV)/python benchmarks/diagnosis.py
 	$(VENV)/python benchmarks/calibration.py

@@ -7,6 +7,7 @@ from pathlib import Path
 
 import click
 
+from vastcellar.cli.known_shelf import known_shelf
 from vastcellar.cli.printing import echo, print_json
 from vastcellar.core.candidates.candidates import CandidateTable
 from vastcellar.core.candidates.picks import (
@@ -21,7 +22,6 @@ from vastcellar.services.match.matching import Found, find_for, hosts_named, own
 from vastcellar.services.shoot.shoots import shoot_in_file
 from vastcellar.services.workplace.catalogs import read_catalog
 from vastcellar.services.workplace.folders import folders
-from vastcellar.services.workplace.workplace import Shelf, open_workplace
 
 _MOST_PRINTED = 12
 
@@ -54,11 +54,7 @@ def match_command(
     if not host_name:
         own = own_host(camera, catalog)
         hosts = (own,) if own else tuple(catalog.hosts.values())
-    shelf = Shelf()
-    if demo or places.cellar_file.exists():
-        workplace = open_workplace(demo=demo, places=places)
-        shelf = workplace.shelf()
-        workplace.close()
+    shelf = known_shelf(places, demo=demo)
     found = find_for(shoot, camera, hosts, catalog, shelf)
     rows = rank(found.table, RankingPreset(school))
     if as_json:

@@ -7,6 +7,7 @@ from pathlib import Path
 
 import click
 
+from vastcellar.cli.known_shelf import known_shelf
 from vastcellar.cli.printing import echo, print_json
 from vastcellar.cli.quantities import Quantity
 from vastcellar.core.errors import BadValueError
@@ -30,7 +31,6 @@ from vastcellar.services.roll.day_wording import (
 from vastcellar.services.shoot.shoots import shoot_in_file
 from vastcellar.services.workplace.catalogs import read_catalog
 from vastcellar.services.workplace.folders import folders
-from vastcellar.services.workplace.workplace import Shelf, open_workplace
 
 
 @click.command("roll")
@@ -61,11 +61,7 @@ def roll_command(
     places = folders(demo=demo)
     catalog = read_catalog(places)
     shoot = shoot_in_file(shoot_file, catalog)
-    shelf = Shelf()
-    if demo or places.cellar_file.exists():
-        workplace = open_workplace(demo=demo, places=places)
-        shelf = workplace.shelf()
-        workplace.close()
+    shelf = known_shelf(places, demo=demo)
     planned = plan_day(shoot, number, catalog, shelf)
     claimed = check_claim(planned.day, *_claimed(claim)) if claim else None
     answers = answer_day(planned, catalog, shelf)

@@ -231,7 +231,7 @@ def test_the_day_takes_the_next_unit_of_a_copy_when_the_first_is_full(slipway, c
     assert safety.tag == "H-02"
     assert [each.fits for each in safety.filled][:2] == [True, False]
     assert any(
-        "the Safety copy has no unit with room for day 2" in note
+        "the Safety copy has no unit with room for the whole of day 2" in note
         for note in plan_day(slipway, 2, catalog, shelf).notes
     )
 

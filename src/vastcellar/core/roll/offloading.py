@@ -250,13 +250,15 @@ class Offloading:
         if not self.jobs:
             self._flows = []
             return
-        wholes = self._flows_at(self._best_abilities())
-        offered = {tag: self._offered(wholes, tag) for tag in self._stations}
-        abilities = {
-            tag: station.use.ability_bytes_per_s(offered[tag])
-            for tag, station in self._stations.items()
-        }
+        uses = {tag: station.use for tag, station in self._stations.items()}
+        abilities = {tag: use.ability_bytes_per_s(math.inf) for tag, use in uses.items()}
         wholes = self._flows_at(abilities)
+        # Only a drive whose cache is full takes more or less by what waits for it.
+        full = [tag for tag, use in uses.items() if use.is_cache_full]
+        offered = {tag: self._offered(wholes, tag) for tag in full}
+        if full:
+            abilities |= {tag: uses[tag].ability_bytes_per_s(offered[tag]) for tag in full}
+            wholes = self._flows_at(abilities)
         rates = share_rates([flow for _job, _on, flow in wholes])
         self._flows = [(job, on, r) for (job, on, _flow), r in zip(wholes, rates, strict=True)]
         for job, on, rate in self._flows:
@@ -264,13 +266,6 @@ class Offloading:
                 left = on.tail_bytes if on is not None else _to_next_phase(job)
                 self.next_s = min(self.next_s, self._at_s + max(left, 0.0) / rate.bytes_per_s)
         self._give_drives(offered)
-
-    def _best_abilities(self) -> dict[str, float]:
-        """What each drive could take if it were asked for everything: the start of the search."""
-        return {
-            tag: station.use.ability_bytes_per_s(math.inf)
-            for tag, station in self._stations.items()
-        }
 
     def _offered(self, flows: Sequence[tuple[CopyJob, OnDrive | None, Flow]], tag: str) -> float:
         """Return what would reach the drive *tag* if it were never the limit itself."""
@@ -339,7 +334,7 @@ class Offloading:
         for tag, station in self._stations.items():
             use = station.use
             use.at_s = self._at_s
-            asked = offered[tag] if written[tag] > 0 else 0.0
+            asked = offered.get(tag, math.inf) if written[tag] > 0 else 0.0
             station.interval = use.interval(asked, written[tag])
             station.read_bytes_per_s = read[tag]
             within_s = min(self.next_s - self._at_s, _LONGEST_S)

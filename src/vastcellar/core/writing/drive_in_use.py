@@ -113,6 +113,11 @@ class DriveInUse:
         return self.written_bytes >= self.free_bytes
 
     @property
+    def is_cache_full(self) -> bool:
+        """Whether it depends on what is offered if it writes into its cache."""
+        return 0 < self.cache_bytes <= self.cached_bytes
+
+    @property
     def _filled_share(self) -> float:
         return (self._whole_bytes - self.free_bytes + self.written_bytes) / self._whole_bytes
 
@@ -167,7 +172,7 @@ class DriveInUse:
             cap = min(cap, behaviour.throttle[self.stage - 1].cap_bytes_per_s)
         ability = min(cap, behaviour.cache_write_bytes_per_s)
         in_cache = self.cache_bytes > 0
-        if in_cache and self.cached_bytes >= self.cache_bytes:
+        if self.is_cache_full:
             written = min(offered_bytes_per_s, ability)
             in_cache = written <= self._folded_bytes_per_s(offered_bytes_per_s, written)
         if not in_cache:

@@ -240,7 +240,7 @@ def _copies_on(
         filled = days_on_drives(day_bytes, rooms, copy.keep_days)
         today = filled[number - 1]
         if not today.fits:
-            notes.append(f"the {copy.name} has no unit with room for day {number}")
+            notes.append(f"the {copy.name} has no unit with room for the whole of day {number}")
         unit = units[today.drive]
         if any(unit.tag == tag for _copy, tag, _unit, _filled in found):
             notes.append(f"{unit.tag} has a copy already: the {copy.name} there is none beside it")

@@ -172,7 +172,7 @@ def fills_sum(planned: PlannedDay, fmt: NumberFormat) -> Sum:
         for day in copy.filled:
             tag = copy.copy.unit_tags[day.drive]
             left = day.free_bytes - day.day_bytes
-            value = fmt.size(left) if day.fits else "no room"
+            value = fmt.size(left) if day.fits else "not the whole day"
             lines.append(
                 SumLine(f"{copy.copy.name}, day {day.day}: {tag}",
                         f"{fmt.size(day.free_bytes)} free − {fmt.size(day.day_bytes)}", value)

@@ -8,7 +8,7 @@ from sqlalchemy import text
 
 from core.roll.copied_cards import AT, COPIED, VERIFIED, clip, kept
 from vastcellar.core.errors import UnknownPartError
-from vastcellar.core.roll.copy_log import with_checked
+from vastcellar.core.roll.copy_log import ClipHeader, with_checked
 from vastcellar.store.copy_log import add_copy, keep_check, keep_wiped, kept_copies
 
 
@@ -19,6 +19,8 @@ def test_a_copy_comes_back_as_it_was_kept(workplace):
         clip("odd\udcff.mov", COPIED, VERIFIED),
         who="loader",
         checked_at=AT + timedelta(hours=1),
+        clips=(ClipHeader("CLIP/Bär – 1.MOV", "prores", 3840, 2160, 25.0, 61.5),),
+        folder_name="data",
     )
     given = replace(given, copy_id=add_copy(workplace.cellar, given))
     assert kept_copies(workplace.cellar) == (given,)

@@ -9,6 +9,7 @@ from pathlib import Path
 import numpy as np
 
 from vastcellar.core.errors import BadFileError, BadValueError
+from vastcellar.core.roll.copy_log import ClipHeader
 from vastcellar.core.shoot.measured_rate import ClipRate
 
 CLIP_SUFFIXES = frozenset({".mov", ".mp4", ".m4v", ".mxf", ".mkv", ".avi", ".mts", ".m2ts", ".ts"})
@@ -62,6 +63,31 @@ def read_clip(path: Path) -> ClipRate:
         size_bytes=size_bytes,
         worst_second_bytes=worst_second_bytes(times, sizes, duration_s),
     )
+
+
+def read_header(path: Path, name: str) -> ClipHeader | None:
+    """Return what the head of the clip in *path* says; None for what is none, or is broken.
+
+    *name* is what it is called in the log.
+    """
+    import av
+
+    try:
+        with av.open(str(path)) as container:
+            if not container.streams.video:
+                return None
+            video = container.streams.video[0]
+            rate = video.average_rate or video.guessed_rate
+            return ClipHeader(
+                name,
+                str(video.codec_context.name),
+                int(video.codec_context.width),
+                int(video.codec_context.height),
+                float(rate) if rate else 0.0,
+                _stated_duration_s(container, video, av.time_base),
+            )
+    except (av.error.FFmpegError, OSError, ValueError, OverflowError):
+        return None  # a damaged clip is copied like any other; the log then says less of it
 
 
 def _packets(packets: object) -> tuple[np.ndarray, np.ndarray]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, replace
+from dataclasses import asdict, astuple, replace
 from datetime import UTC, datetime
 from typing import Any
 
@@ -17,7 +17,7 @@ from vastcellar.core.roll.copies import (
     FileOnOne,
     FileOutcome,
 )
-from vastcellar.core.roll.copy_log import KeptCopy, KeptPlace
+from vastcellar.core.roll.copy_log import ClipHeader, KeptCopy, KeptPlace
 from vastcellar.store.cellar import Cellar
 from vastcellar.store.tables import CopyRow
 
@@ -75,6 +75,7 @@ def _columns(kept: KeptCopy) -> dict[str, Any]:
     outcome = asdict(replace(kept.outcome, files=()))
     del outcome["files"]
     outcome["folder_name"] = kept.folder_name
+    outcome["clips"] = [list(astuple(each)) for each in kept.clips]
     outcome["places"] = [asdict(each) for each in kept.places]
     return {
         "card_name": kept.card_name,
@@ -95,6 +96,7 @@ def _columns(kept: KeptCopy) -> dict[str, Any]:
 def _kept(row: CopyRow) -> KeptCopy:
     given = dict(row.outcome)
     folder_name = given.pop("folder_name", "")
+    clips = tuple(ClipHeader(*each) for each in given.pop("clips", ()))
     places = tuple(
         KeptPlace(DeviceIdentity(**each["device"]), each["unit_tag"])
         for each in given.pop("places")
@@ -124,5 +126,6 @@ def _kept(row: CopyRow) -> KeptCopy:
         row.who,
         row.checked_at.replace(tzinfo=UTC) if row.checked_at else None,
         folder_name,
+        clips,
         row.wiped_at.replace(tzinfo=UTC) if row.wiped_at else None,
     )

@@ -9,6 +9,7 @@ from datetime import timedelta
 
 import pytest
 
+from clips import make_clip
 from core.roll.copied_cards import AT, VERIFIED, clip, device, kept
 from vastcellar.core.errors import BadValueError, DiskError, UnknownPartError
 from vastcellar.core.evidence import Verdict
@@ -217,3 +218,26 @@ def test_a_copy_that_came_back_different_is_a_run_that_failed(workplace):
     keep_copied_runs(workplace, copy)
     (record,) = workplace.cellar.runs("K-07")
     assert has_failed(record.kind, record.figures)
+
+
+def test_the_heads_of_clips_are_read_from_a_copy_and_told(workplace, tmp_path):
+    """Count, time and format of what can be read; what only looks like a clip costs nothing."""
+    (tmp_path / "C001").mkdir()
+    (tmp_path / "there").mkdir()
+    make_clip(tmp_path / "C001/one.mov", seconds=2)
+    make_clip(tmp_path / "C001/two.MOV", seconds=3, height=240)
+    (tmp_path / "C001/broken.mp4").write_bytes(b"\0" * 500)
+    (tmp_path / "C001/notes.txt").write_text("no clip")
+    run = copy_run(tmp_path / "C001", [tmp_path / "there"])
+    list(run_copy(run))
+    copy = keep_in_log(workplace, run.plan, run.outcome, workplace.shelf())
+    assert [(c.path, c.height_px, round(c.duration_s)) for c in copy.clips] == [
+        ("one.mov", 180, 2),
+        ("two.MOV", 240, 3),
+    ]
+    assert log_of(workplace) == (copy,)
+    told = log_lines(copy, RULE, PLAIN)[1]
+    assert told == "2 clips, 5 s: 320 x 180 mjpeg at 25, 320 x 240 mjpeg at 25"
+    rows = {row["clip"]: row for row in csv.DictReader(io.StringIO(log_csv([copy])))}
+    assert (rows["two.MOV"]["codec"], rows["two.MOV"]["duration_s"]) == ("mjpeg", "3.0")
+    assert rows["notes.txt"]["codec"] == ""

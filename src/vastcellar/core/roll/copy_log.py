@@ -30,6 +30,19 @@ class KeptPlace:
 
 
 @dataclass(frozen=True, slots=True)
+class ClipHeader:
+    """What the head of a clip says of it; nothing of its pictures was decoded."""
+
+    path: str
+    """Below the card."""
+    codec: str
+    width_px: int
+    height_px: int
+    frames_per_s: float
+    duration_s: float
+
+
+@dataclass(frozen=True, slots=True)
 class KeptCopy:
     """A card that was copied, as the log keeps it."""
 
@@ -44,6 +57,8 @@ class KeptCopy:
     """When it was read back again last."""
     folder_name: str = ""
     """Of the folder in each destination; "" where it is called like the card."""
+    clips: tuple[ClipHeader, ...] = ()
+    """Of those files whose heads could be read."""
     wiped_at: datetime | None = None
     """When somebody noted that the card was wiped: this tool never does it."""
 

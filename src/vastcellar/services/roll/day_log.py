@@ -5,10 +5,11 @@ from __future__ import annotations
 import csv
 import io
 import threading
+from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime, time, timedelta
-from pathlib import Path
+from pathlib import Path, PurePosixPath
 
 from vastcellar.bench.copying.checking import Checked, CheckedFile, check_files
 from vastcellar.bench.copying.copy_run import CopyPlan
@@ -28,6 +29,7 @@ from vastcellar.core.roll.copies import (
 )
 from vastcellar.core.roll.copy_log import (
     CardFile,
+    ClipHeader,
     KeptCopy,
     KeptPlace,
     Recognised,
@@ -40,11 +42,14 @@ from vastcellar.core.roll.copy_log import (
 from vastcellar.core.units import NumberFormat
 from vastcellar.services.proving.places import find_place
 from vastcellar.services.workplace.workplace import Shelf, Workplace
+from vastcellar.store.clip_files import CLIP_SUFFIXES, read_header
 from vastcellar.store.copy_log import add_copy, keep_check, keep_wiped, kept_copies
 
 __all__ = ["CopyState", "KeptCopy", "Recognised", "WipeRule"]
 
 _MOST_FOUND = 2000
+_MOST_HEADERS = 400
+"""Some milliseconds each: the log isn't to be waited for."""
 
 
 def keep_in_log(
@@ -62,8 +67,31 @@ def keep_in_log(
     places = tuple(_place(each, shelf) for each in plan.destinations)
     name = card_name or plan.name
     folder = plan.name if name != plan.name else ""
-    kept = KeptCopy(name, datetime.now(UTC), outcome, places, who=who, folder_name=folder)
+    kept = KeptCopy(
+        name, datetime.now(UTC), outcome, places, who=who, folder_name=folder,
+        clips=_headers(plan, outcome),
+    )  # fmt: skip
     return replace(kept, copy_id=add_copy(workplace.cellar, kept))
+
+
+def _headers(plan: CopyPlan, outcome: CopyOutcome) -> tuple[ClipHeader, ...]:
+    """Read the heads of the clips from the first destination that has them verified.
+
+    The card itself may be out of the reader by now.
+    """
+    found: list[ClipHeader] = []
+    for file in outcome.files:
+        if PurePosixPath(file.name).suffix.lower() not in CLIP_SUFFIXES:
+            continue
+        number = next((n for n, one in enumerate(file.on) if one.state is CopyState.VERIFIED), None)
+        if number is None:
+            continue
+        below = file.on[number].name or file.name
+        header = read_header(plan.destinations[number] / plan.name / below, file.name)
+        found += [header] if header else []
+        if len(found) >= _MOST_HEADERS:
+            break
+    return tuple(found)
 
 
 def _place(folder: Path, shelf: Shelf) -> KeptPlace:
@@ -265,7 +293,7 @@ def find_clips(text: str, kept: Sequence[KeptCopy]) -> tuple[FoundClip, ...]:
 
 _COLUMNS = (
     "made_at", "card", "clip", "size_bytes", "checksum", "destination", "unit", "state", "who",
-    "wiped_at",
+    "wiped_at", "codec", "width_px", "height_px", "frames_per_s", "duration_s",
 )  # fmt: skip
 
 
@@ -275,7 +303,11 @@ def log_csv(kept: Iterable[KeptCopy]) -> str:
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow(_COLUMNS)
     for copy in kept:
+        heads = {each.path: each for each in copy.clips}
         for file in copy.outcome.files:
+            head = heads.get(file.name)
+            told = (head.codec, head.width_px, head.height_px, head.frames_per_s,
+                    head.duration_s) if head else ("",) * 5  # fmt: skip
             for number, one in enumerate(file.on):
                 writer.writerow(
                     safe_row(
@@ -290,6 +322,7 @@ def log_csv(kept: Iterable[KeptCopy]) -> str:
                             one.state.value,
                             copy.who,
                             copy.wiped_at.isoformat(timespec="seconds") if copy.wiped_at else "",
+                            *told,
                         )
                     )
                 )
@@ -303,6 +336,8 @@ def log_lines(copy: KeptCopy, rule: WipeRule, fmt: NumberFormat) -> tuple[str, .
         f"{_time_text(copy.made_at, fmt)} {copy.card_name}: {len(outcome.files)} files, "
         f"{fmt.size(outcome.size_bytes)}" + (f", by {copy.who}" if copy.who else "")
     ]
+    if copy.clips:
+        lines.append(clips_text(copy.clips, fmt))
     for number, each in enumerate(outcome.destinations):
         good = sum(file.on[number].state is CopyState.VERIFIED for file in outcome.files)
         told = f"{good} of {len(outcome.files)} verified"
@@ -317,6 +352,18 @@ def log_lines(copy: KeptCopy, rule: WipeRule, fmt: NumberFormat) -> tuple[str, .
         lines.append(f"read back again on {_day_text(copy.checked_at)}, "
                      f"{_time_text(copy.checked_at, fmt)}")  # fmt: skip
     return tuple(lines)
+
+
+def clips_text(clips: Sequence[ClipHeader], fmt: NumberFormat) -> str:
+    """Return how many clips there are, how long together, and in which formats."""
+    kinds = Counter(
+        f"{each.width_px} x {each.height_px} {each.codec}"
+        + (f" at {fmt.number(each.frames_per_s)}" if each.frames_per_s else "")
+        for each in clips
+    )
+    count = "1 clip" if len(clips) == 1 else f"{len(clips)} clips"
+    whole = fmt.duration(round(sum(each.duration_s for each in clips)))
+    return f"{count}, {whole}: {', '.join(kind for kind, _count in kinds.most_common(4))}"
 
 
 def _day_text(at: datetime) -> str:

@@ -98,7 +98,9 @@ def _kept(row: CopyRow) -> KeptCopy:
     folder_name = given.pop("folder_name", "")
     clips = tuple(ClipHeader(*each) for each in given.pop("clips", ()))
     places = tuple(
-        KeptPlace(DeviceIdentity(**each["device"]), each["unit_tag"])
+        KeptPlace(
+            DeviceIdentity(**each["device"]), each["unit_tag"], each.get("usb_bits_per_s", 0.0)
+        )
         for each in given.pop("places")
     )
     given["destinations"] = tuple(DestinationOutcome(**each) for each in given["destinations"])

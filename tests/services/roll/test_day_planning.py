@@ -2,6 +2,7 @@
 
 import math
 from dataclasses import replace
+from datetime import UTC, datetime
 
 import pytest
 
@@ -13,6 +14,7 @@ from vastcellar.core.roll.day_run import run_day
 from vastcellar.core.roll.drawn_days import Spread
 from vastcellar.core.roll.levers import LeverKind
 from vastcellar.core.roll.offloading import HASH, LINK
+from vastcellar.core.roll.time_left import expected_copy
 from vastcellar.core.shoot.offload import CardOrder, Offload, Person
 from vastcellar.core.shoot.shoot import Copy
 from vastcellar.core.units import PLAIN
@@ -36,6 +38,7 @@ from vastcellar.services.roll.day_wording import (
     waits_text,
     waits_verdict,
 )
+from vastcellar.store.run_record import RunRecord
 
 
 @pytest.fixture
@@ -327,3 +330,42 @@ def test_the_rules_of_the_shoot_reach_the_day(slipway, catalog, shelf):
     assert (day.walk_s, day.swap_s, day.order) == (120, 30, CardOrder.NEEDED)
     assert (day.copies_at_once, day.verified_copies) == (2, 1)
     assert run_day(day).trips
+
+
+def copy_run_of(tag, whole_s, **changes):
+    """A kept copy of 60 GB onto a unit, on a 10G link."""
+    figures = {
+        "written_bytes": 60e9, "verified_bytes": 60e9, "files": 20, "whole_s": whole_s,
+        "sets_pace": True, "different": [], "bytes_per_s": 60e9 / whole_s, "card": "A001",
+    }  # fmt: skip
+    record = RunRecord(
+        tag, "copy", datetime(2026, 11, 20, tzinfo=UTC), False, True, {"usb_bits_per_s": 10e9},
+        figures,
+    )  # fmt: skip
+    return replace(record, **changes)
+
+
+def test_the_plan_learns_from_measured_copies(planned, slipway, catalog, shelf):
+    """H-02 took half as long again as its profile says: the day is planned by that, and it is
+    said; another unit or an unknown link teach nothing."""
+    drive = planned.day.drives[0]
+    on_10g = catalog.modes["usb-10g"].typical_bytes_per_s
+    as_it_hung = replace(drive, link_cap_bytes_per_s=on_10g, link_read_bytes_per_s=on_10g)
+    usual_s = expected_copy(60e9, 20, 1e15, (as_it_hung,)).over_s
+    slow = copy_run_of("H-02", usual_s * 1.5)
+    taught = plan_day(slipway, 1, catalog, replace(shelf, records=(slow,)))
+    assert dict(taught.learned)["H-02"].factor == pytest.approx(1 / 1.5)
+    assert taught.run.last_verified_s > planned.run.last_verified_s
+    assert "H-02 by a measured copy: \u221233 % beside its profile" in (
+        roll_sums(taught, PLAIN)[LAST_SUM].source
+    )
+    for other in (
+        replace(slow, unit_tag="K-07"),
+        replace(slow, conditions={"usb_bits_per_s": 0.0}),
+        replace(slow, is_complete=False),
+        replace(slow, figures={**slow.figures, "sets_pace": False}),
+        replace(slow, figures={**slow.figures, "verified_bytes": 1.0}),
+    ):
+        same = plan_day(slipway, 1, catalog, replace(shelf, records=(other,)))
+        assert same.learned == ()
+        assert same.run.last_verified_s == planned.run.last_verified_s

@@ -27,6 +27,8 @@ class KeptPlace:
 
     device: DeviceIdentity
     unit_tag: str = ""
+    usb_bits_per_s: float = 0.0
+    """The link that it hung on, as negotiated; 0 where that isn't known."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,8 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from vastcellar.core.checks import require_between
-from vastcellar.core.roll.day import CameraDay, CopyDrive, RollDay
+from vastcellar.core.roll.day import CameraDay, RollDay
 from vastcellar.core.roll.day_run import run_day
+from vastcellar.core.roll.learned import at_speed
 
 FloatArray = NDArray[np.float64]
 
@@ -114,7 +115,7 @@ def _drawn(day: RollDay, z: FloatArray, spread: Spread) -> RollDay:
         cameras=tuple(
             _stretched(camera, late_s, float(volumes[n])) for n, camera in enumerate(day.cameras)
         ),
-        drives=tuple(_at_speed(day.drives[n], float(speeds[n])) for n in range(drives)),
+        drives=tuple(at_speed(day.drives[n], float(speeds[n])) for n in range(drives)),
     )
 
 
@@ -133,21 +134,6 @@ def _stretched(camera: CameraDay, late_s: float, volume: float) -> CameraDay:
         for take in camera.takes
     )
     return replace(camera, takes=takes)
-
-
-def _at_speed(drive: CopyDrive, factor: float) -> CopyDrive:
-    writes = drive.behaviour
-    behaviour = replace(
-        writes,
-        cache_write_bytes_per_s=writes.cache_write_bytes_per_s * factor,
-        direct_write_bytes_per_s=writes.direct_write_bytes_per_s * factor,
-        fold_bytes_per_s=writes.fold_bytes_per_s * factor,
-    )
-    return replace(
-        drive,
-        behaviour=behaviour,
-        medium_read_bytes_per_s=drive.medium_read_bytes_per_s * factor,
-    )
 
 
 def _shares(drawn: FloatArray, last_s: FloatArray) -> tuple[FloatArray, float]:

@@ -2,9 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 from vastcellar.core.errors import VastCellarError
+from vastcellar.core.links.seen import LinkKind, mode_seen
+from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.roll.copies import CopyState
 from vastcellar.core.roll.copy_log import KeptCopy
+from vastcellar.core.roll.learned import MeasuredCopy
 from vastcellar.services.workplace.rescuing import add_run
 from vastcellar.services.workplace.run_records import COPIED
 from vastcellar.services.workplace.workplace import Workplace
@@ -38,6 +43,34 @@ def keep_copied_runs(workplace: Workplace, kept: KeptCopy) -> tuple[str, ...]:
     return tuple(found)
 
 
+def measured_copies(
+    records: Iterable[RunRecord], tag: str, catalog: Catalog
+) -> tuple[MeasuredCopy, ...]:
+    """Return the copies onto a unit that say how fast it is, newest first.
+
+    It set their pace, all of it was written and came back the same, and the link is known.
+    """
+    found = []
+    for each in records:
+        if each.unit_tag != tag or each.kind != COPIED or not each.is_complete:
+            continue
+        figures = each.figures
+        bits = float(each.conditions.get("usb_bits_per_s") or 0.0)
+        mode = mode_seen(LinkKind.USB, bits, catalog.modes)
+        is_whole = figures["verified_bytes"] >= figures["written_bytes"]
+        if mode is None or not figures["sets_pace"] or figures["different"] or not is_whole:
+            continue
+        found.append(
+            MeasuredCopy(
+                figures["written_bytes"],
+                int(figures["files"]),
+                figures["whole_s"],
+                mode.typical_bytes_per_s,
+            )
+        )
+    return tuple(found)
+
+
 def _record(kept: KeptCopy, number: int) -> RunRecord:
     outcome, each = kept.outcome, kept.outcome.destinations[number]
     different = [f.name for f in outcome.files if f.on[number].state is CopyState.DIFFERENT]
@@ -48,13 +81,18 @@ def _record(kept: KeptCopy, number: int) -> RunRecord:
         measured_at=kept.made_at,
         is_simulated=False,
         is_complete=not outcome.is_cancelled and not each.dropped_by,
-        conditions={"folder": each.name, "destinations": len(outcome.destinations)},
+        conditions={
+            "folder": each.name,
+            "destinations": len(outcome.destinations),
+            "usb_bits_per_s": kept.places[number].usb_bits_per_s,
+        },
         figures={
             "card": kept.card_name,
             "log": kept.copy_id,
             "written_bytes": each.written_bytes,
             "verified_bytes": each.verified_bytes,
             "bytes_per_s": each.written_bytes / each.busy_s,
+            "files": len(outcome.files),
             "whole_s": outcome.elapsed_s,
             "sets_pace": sets_pace,
             "different": different,

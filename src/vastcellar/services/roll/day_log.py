@@ -96,11 +96,13 @@ def _headers(plan: CopyPlan, outcome: CopyOutcome) -> tuple[ClipHeader, ...]:
 
 def _place(folder: Path, shelf: Shelf) -> KeptPlace:
     try:
-        device = find_place(folder).identity
+        place = find_place(folder)
+        device = place.identity
     except VastCellarError:  # pulled out before the copy was over
         return KeptPlace(DeviceIdentity())
+    link = place.device.usb_bits_per_s if place.device else 0.0
     units = shelf.units_on(device) if device.is_telling else ()
-    return KeptPlace(device, units[0].tag if len(units) == 1 else "")
+    return KeptPlace(device, units[0].tag if len(units) == 1 else "", link)
 
 
 def log_of(workplace: Workplace, day: date | None = None) -> tuple[KeptCopy, ...]:

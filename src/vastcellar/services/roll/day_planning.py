@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from vastcellar.core.candidates.assemblies import as_its_box_says
@@ -14,12 +14,14 @@ from vastcellar.core.parts.units import Unit, free_bytes_on
 from vastcellar.core.roll.day import CameraDay, Card, CopyDrive, Reader, RollDay
 from vastcellar.core.roll.day_run import DayRun, run_day
 from vastcellar.core.roll.fills import DayOnDrive, days_on_drives
+from vastcellar.core.roll.learned import Learned, at_speed, learned_from
 from vastcellar.core.roll.pools import with_cards
 from vastcellar.core.shoot.needs import camera_need
 from vastcellar.core.shoot.shoot import Camera, Copy, Setup, Shoot, cables_and_hubs_of
 from vastcellar.core.shoot.shoot_plan import day_on_media, plan_shoot
 from vastcellar.core.writing.heat import HeatPath
 from vastcellar.services.match.placing import Placing
+from vastcellar.services.roll.copied_runs import measured_copies
 from vastcellar.services.roll.station_ports import Device, Plugged, PortTable, plugged_ways
 from vastcellar.services.workplace.workplace import Shelf
 
@@ -54,6 +56,8 @@ class PlannedDay:
     """Where each card can be put in, by tag and port."""
     notes: tuple[str, ...]
     """What could not be planned, each as a sentence."""
+    learned: tuple[tuple[str, Learned], ...]
+    """What measured copies say of the day's drives, by tag."""
     other_ways: tuple[RollDay, ...]
     """The same day with the drives in other ports."""
 
@@ -131,7 +135,8 @@ def _planned(
     ]
     cards = [device for _camera, pool in pools for device, _room in pool]
     ways = plugged_ways(table, drives, cards, dict(shoot.offload.ports))
-    made = [_day_on(shoot, number, pools, copies, way, table) for way in _distinct(ways)]
+    learned = _learned(shoot, number, copies, ways[0], catalog, shelf)
+    made = [_day_on(shoot, number, pools, copies, way, table, learned) for way in _distinct(ways)]
     day, way = made[0], ways[0]
     return PlannedDay(
         shoot,
@@ -144,6 +149,7 @@ def _planned(
         ),
         way.cards,
         tuple(notes),
+        tuple(learned.items()),
         tuple(made[1:]),
     )
 
@@ -259,13 +265,17 @@ def _day_on(
     copies: Sequence[NamedCopy],
     way: Plugged,
     table: PortTable,
+    learned: Mapping[str, Learned],
 ) -> RollDay:
     rules = shoot.offload
     used = {port for placed in way.cards.values() for port in placed}
     return RollDay(
         cameras=tuple(_camera_day(shoot, number, camera, pool, way) for camera, pool in pools),
         readers=tuple(Reader(port.key, port.name) for port in table.ports if port.key in used),
-        drives=tuple(_copy_drive(shoot, number, each, way) for each in copies),
+        drives=tuple(
+            at_speed(drive, learned[drive.tag].factor) if drive.tag in learned else drive
+            for drive in (_copy_drive(shoot, number, each, way) for each in copies)
+        ),
         people=rules.people,
         walk_s=rules.walk_s,
         swap_s=rules.swap_s,
@@ -273,6 +283,27 @@ def _day_on(
         copies_at_once=rules.copies_at_once,
         verified_copies=rules.verified_copies,
     )
+
+
+def _learned(
+    shoot: Shoot,
+    number: int,
+    copies: Sequence[NamedCopy],
+    way: Plugged,
+    catalog: Catalog,
+    shelf: Shelf,
+) -> dict[str, Learned]:
+    """Return what measured copies say of each drive, beside its profile as it is planned."""
+    found = {}
+    for each in copies:
+        _copy, tag, unit, _filled = each
+        if unit is None:
+            continue
+        measured = measured_copies(shelf.records, tag, catalog)
+        said = learned_from(_copy_drive(shoot, number, each, way), measured)
+        if said is not None:
+            found[tag] = said
+    return found
 
 
 def _camera_day(shoot: Shoot, number: int, camera: Camera, pool: Pool, way: Plugged) -> CameraDay:

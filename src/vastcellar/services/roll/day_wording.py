@@ -12,10 +12,11 @@ from vastcellar.core.roll.copy_log import KeptCopy
 from vastcellar.core.roll.day import RollDay
 from vastcellar.core.roll.day_run import CardTrip, DayRun
 from vastcellar.core.roll.drawn_days import DrawnDays
+from vastcellar.core.roll.learned import Learned
 from vastcellar.core.roll.levers import LeverKind, Pulled
 from vastcellar.core.roll.offloading import HASH, LINK
 from vastcellar.core.roll.pools import SmallestPool
-from vastcellar.core.units import NumberFormat
+from vastcellar.core.units import PLAIN, NumberFormat
 from vastcellar.services.roll.day_planning import PlannedDay
 from vastcellar.services.sums.sum_lines import Sum, SumLine
 
@@ -396,4 +397,13 @@ def _source(planned: PlannedDay) -> str:
     chains = [copy.placed[1] for copy in planned.copies if copy.placed is not None]
     fitted = [chain.parts.name for chain in chains if chain.parts.drive.is_calibrated]
     by = f"; {', '.join(fitted)} by figures fitted to their own runs" if fitted else ""
+    for tag, learned in planned.learned:
+        by += f"; {learned_text(tag, learned, PLAIN)}"
     return f"the day from event to event, on {planned.host.name}: typical figures{by}"
+
+
+def learned_text(tag: str, learned: Learned, fmt: NumberFormat) -> str:
+    """Return what measured copies say of a drive."""
+    count = "a measured copy" if learned.copies == 1 else f"{learned.copies} measured copies"
+    share = fmt.percent(learned.factor - 1, signed=True)
+    return f"{tag} by {count}: {share} beside its profile"

@@ -239,3 +239,65 @@ def test_the_picture_is_of_the_plan_in_both_looks(app, page):
     assert run_day(page.plan.planned.day).waited_s == float("inf")
     assert not page.view.grab().isNull()
     assert "has no card from" in page.verdict.sentence.text()
+
+
+def test_units_go_into_a_pool_and_out_again(app, page, qtbot):
+    """What is free is offered with its room; taken, it is offered no more, and undo works."""
+    app.workbench.document.choose("A")
+    pool = page.pool
+    qtbot.waitUntil(lambda: pool.title.text() == "Pool of A: M-03")
+    assert pool.add.findData("M-01") >= 0
+    assert pool.add.findData("K-11") < 0  # B records to it
+    assert not pool.out.isEnabled()
+    pool.add.chosen.emit("M-01")
+    assert shoot_of(app).camera("A").pool_tags == ("M-01",)
+    qtbot.waitUntil(lambda: pool.title.text() == "Pool of A: M-03, M-01")
+    assert pool.add.findData("M-01") < 0
+    pool.out.chosen.emit("M-01")
+    assert shoot_of(app).camera("A").pool_tags == ()
+    app.workbench.document.undo_stack.undo()
+    assert shoot_of(app).camera("A").pool_tags == ("M-01",)
+
+
+def typed(qtbot, field, text):
+    """Type over what stands in a field."""
+    field.selectAll()
+    qtbot.keyClicks(field, text) if text else field.clear()
+    field.setModified(True)
+    qtbot.keyClick(field, Qt.Key.Key_Return)
+
+
+def test_hours_of_a_camera_and_breaks_of_all_are_typed(app, page, qtbot):
+    """Its own call, the shoot's again when it is emptied; breaks of cameras and people at once."""
+    app.workbench.document.choose("B")
+    qtbot.waitUntil(lambda: page.pool.call.text() == "13:15")
+    typed(qtbot, page.pool.call, "9:00")
+    assert shoot_of(app).camera("B").call_s == 9 * 3600
+    typed(qtbot, page.pool.call, "")
+    assert shoot_of(app).camera("B").call_s is None
+    typed(qtbot, page.pool.breaks, "12:00-12:30, 16:00-16:10")
+    shoot = shoot_of(app)
+    assert [(each.start_s, each.end_s) for each in shoot.breaks] == [(43200, 45000), (57600, 58200)]
+    assert shoot.offload.people[0].breaks == shoot.breaks
+
+
+@pytest.mark.parametrize(
+    ("text", "says"),
+    [("noon", "is no break"), ("13:00-12:00", "it goes from 13 h to 12 h"), ("12:30-x", "x")],
+)
+def test_a_break_that_is_none_stays_as_typed_with_its_sentence(app, page, qtbot, text, says):
+    """Nothing of the shoot changes."""
+    before = shoot_of(app)
+    typed(qtbot, page.pool.breaks, text)
+    assert shoot_of(app) == before
+    assert says in app.window.job_strip.text.text()
+    assert page.pool.breaks.text() == text
+
+
+def test_a_wrap_before_the_call_is_refused(app, page, qtbot):
+    """One sentence, and the old hours stand again."""
+    app.workbench.document.choose("B")
+    qtbot.waitUntil(lambda: page.pool.wrap.text() == "17:30")
+    typed(qtbot, page.pool.wrap, "8:00")
+    assert "its day ends at 8 h" in app.window.job_strip.text.text()
+    assert shoot_of(app).camera("B").wrap_s == 63000

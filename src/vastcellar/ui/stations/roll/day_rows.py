@@ -12,11 +12,11 @@ from vastcellar.core.roll.day_run import CardTrip, DayRun
 from vastcellar.services.roll.day_planning import PlannedDay
 
 AXIS_PX = 40.0
-CAMERA_PX = 21.0
-CARD_PX = 25.0
+CAMERA_PX = 19.0
+CARD_PX = 23.0
 READER_PX = 30.0
-GAP_PX = 9.0
-LOAD_PX = 37.0
+GAP_PX = 7.0
+LOAD_PX = 35.0
 LEGEND_PX = 20.0
 LABEL_PX = 142.0
 RIGHT_PX = 74.0

@@ -29,6 +29,7 @@ from vastcellar.ui.models.day_plan import DayPlan
 from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.stations.roll.day_view import DayView
 from vastcellar.ui.stations.roll.lever_cards import LeverCard
+from vastcellar.ui.stations.roll.pool_form import PoolForm
 from vastcellar.ui.stations.roll.rules_form import RulesForm
 from vastcellar.ui.widgets.cards import OneLine, card, label
 from vastcellar.ui.widgets.inputs import Choice
@@ -55,7 +56,7 @@ class PlanPage(QWidget):
         self.last = QPushButton()
         self.drawn_line = OneLine()
         self.notes_line = OneLine()
-        self.rules = RulesForm(look)
+        self.rules, self.pool = RulesForm(look), PoolForm(workbench)
         self.view = DayView(look, self.plan)
         self.help_head = label("What would help", kind="head")
         self.help_line = OneLine()
@@ -94,6 +95,7 @@ class PlanPage(QWidget):
         inside.addWidget(self.view, 1)
         layout.addWidget(frame, 1)
         layout.addWidget(self.rules)
+        layout.addWidget(self.pool)
         line = QHBoxLayout()
         line.setSpacing(10)
         line.addWidget(self.help_head)
@@ -114,6 +116,8 @@ class PlanPage(QWidget):
         self.view.camera_chosen.connect(workbench.document.choose)
         self.rules.edited.connect(self._edit_rules)
         self.rules.refused.connect(self._on_refused)
+        self.pool.edited.connect(self._edit)
+        self.pool.refused.connect(self._on_refused)
         workbench.document.subject_changed.connect(self._show_view)
         self.next_step.buttons[0].clicked.connect(lambda: workbench.station_asked.emit("shoot"))
 
@@ -131,6 +135,7 @@ class PlanPage(QWidget):
         self.day_choice.offer(days, str(plan.number))
         planned = plan.planned
         self.rules.show_rules(workbench, workbench.catalog)
+        self.pool.show_shoot()
         is_known = planned is not None
         self.next_step.setVisible(not is_known and not shoot.cameras)
         self._frame.setVisible(is_known)
@@ -165,6 +170,7 @@ class PlanPage(QWidget):
 
     def _show_view(self) -> None:
         self.view.show_day(self._workbench.document.subject_key)
+        self.pool.show_shoot()
 
     def _show_notes(self) -> None:
         planned = self.plan.planned

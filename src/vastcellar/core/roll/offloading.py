@@ -19,6 +19,8 @@ from vastcellar.core.writing.drive_in_use import DriveInUse, EventKind, Interval
 
 _EDGE_BYTES = 1.0
 _EDGE_S = 1e-6
+_MOST_TURNS = 5  # two drives settle in two; beyond this they go round in circles
+_EVEN = 1 + 1e-9
 _LONGEST_S = 86_400.0  # a crossing of a temperature is looked for no further ahead
 
 # A tag has no line feed: none of these can be taken for one.
@@ -156,7 +158,6 @@ class Offloading:
         self._uplinks = {each.key: 1 / each.bytes_per_s for each in self.day.uplinks}
         self._reader_uplink = {each.key: each.uplink for each in self.day.readers}
         self._flows: list[tuple[CopyJob, OnDrive | None, SharedRate]] = []
-        self._abilities: dict[str, float] = {}
 
     def begin(self, job: CopyJob, at_s: float) -> None:
         """Start *job*, with the others moved on to *at_s*; a drive without room is left out."""
@@ -250,22 +251,56 @@ class Offloading:
         if not self.jobs:
             self._flows = []
             return
-        uses = {tag: station.use for tag, station in self._stations.items()}
-        abilities = {tag: use.ability_bytes_per_s(math.inf) for tag, use in uses.items()}
-        wholes = self._flows_at(abilities)
-        # Only a drive whose cache is full takes more or less by what waits for it.
-        full = [tag for tag, use in uses.items() if use.is_cache_full]
-        offered = {tag: self._offered(wholes, tag) for tag in full}
-        if full:
-            abilities |= {tag: uses[tag].ability_bytes_per_s(offered[tag]) for tag in full}
-            wholes = self._flows_at(abilities)
-        rates = share_rates([flow for _job, _on, flow in wholes])
-        self._flows = [(job, on, r) for (job, on, _flow), r in zip(wholes, rates, strict=True)]
+        offered = self._settle()
         for job, on, rate in self._flows:
             if rate.bytes_per_s > 0:
                 left = on.tail_bytes if on is not None else _to_next_phase(job)
                 self.next_s = min(self.next_s, self._at_s + max(left, 0.0) / rate.bytes_per_s)
         self._give_drives(offered)
+
+    def _settle(self) -> dict[str, float]:
+        """Set the rates of all flows; return what is offered to each drive whose cache is full.
+
+        Only such a drive takes more or less by what waits for it, and what waits for one depends
+        on what the others take: asked in turns until nothing changes. Where that goes round in
+        circles, or two that wait for each other would both write into a cache that is full, all
+        of them are taken to write past it: that is always so of a drive that is pushed.
+        """
+        uses = {tag: station.use for tag, station in self._stations.items()}
+        full = [tag for tag, use in uses.items() if use.is_cache_full]
+        pushed = {tag: use.ability_bytes_per_s(math.inf) for tag, use in uses.items()}
+        abilities = pushed
+        for _ in range(_MOST_TURNS):
+            wholes = self._share(abilities)
+            offered = {tag: self._offered(wholes, tag) for tag in full}
+            able = {tag: uses[tag].ability_bytes_per_s(offered[tag]) for tag in full}
+            if all(able[tag] == abilities[tag] for tag in full):
+                written = self._written()
+                sent = {tag: max(offered[tag], written[tag]) for tag in full}
+                if all(
+                    written[tag] <= uses[tag].ability_bytes_per_s(sent[tag]) * _EVEN for tag in full
+                ):
+                    return sent
+                break
+            abilities = {**abilities, **able}
+        self._share(pushed)
+        return dict.fromkeys(full, math.inf)
+
+    def _share(self, abilities: dict[str, float]) -> list[tuple[CopyJob, OnDrive | None, Flow]]:
+        """Set what each flow gets with drives that can take so much; return the flows."""
+        wholes = self._flows_at(abilities)
+        rates = share_rates([flow for _job, _on, flow in wholes])
+        self._flows = [(job, on, r) for (job, on, _flow), r in zip(wholes, rates, strict=True)]
+        return wholes
+
+    def _written(self) -> dict[str, float]:
+        """Return what is written to each drive at the rates that are set."""
+        written = dict.fromkeys(self._stations, 0.0)
+        for job, on, rate in self._flows:
+            if on is None:
+                for each in job.takers:
+                    written[each.drive_tag] += rate.bytes_per_s
+        return written
 
     def _offered(self, flows: Sequence[tuple[CopyJob, OnDrive | None, Flow]], tag: str) -> float:
         """Return what would reach the drive *tag* if it were never the limit itself."""
@@ -320,7 +355,7 @@ class Offloading:
         return Flow(costs)
 
     def _give_drives(self, offered: dict[str, float]) -> None:
-        written = dict.fromkeys(self._stations, 0.0)
+        written = self._written()
         read = dict.fromkeys(self._stations, 0.0)
         for job, on, rate in self._flows:
             if on is not None:
@@ -328,7 +363,6 @@ class Offloading:
                 continue
             checks_along = job.copied_bytes >= job.clip_bytes - _EDGE_BYTES
             for each in job.takers:
-                written[each.drive_tag] += rate.bytes_per_s
                 if each.is_read_back and checks_along:
                     read[each.drive_tag] += rate.bytes_per_s
         for tag, station in self._stations.items():

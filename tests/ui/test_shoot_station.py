@@ -130,6 +130,26 @@ def test_copies_are_held_against_their_units(app, qtbot, shoot):
     assert "not a time of day" in shoot.shoot_message.text()
 
 
+def test_a_copy_that_is_handed_over_and_a_drive_that_is_not_ours(app, shoot, qtbot):
+    """Said of the chosen copy; the rate is typed in any unit, and can be not known again."""
+    shoot.days_button.setChecked(True)
+    shoot.capacity.copy_chosen.emit("Working copy")
+    form = shoot.copy_form
+    kind = next(each for each in form.findChildren(Choice) if each.accessibleName() == "It is")
+    assert kind.currentText() == "ours"
+    kind.chosen.emit("handed over")
+
+    def working():
+        return app.workbench.document.shoot.copies[0]
+
+    assert working().is_handed_over
+    type_into(field(form, "It writes"), "60 MB/s")
+    assert working().write_bytes_per_s == 60e6
+    type_into(field(form, "It writes"), "not known")
+    assert working().write_bytes_per_s == 0
+    assert form.rule.text() == "2 verified copies that stay with us before a card is wiped."
+
+
 def test_clips_become_the_proved_rate(app, qtbot, shoot, tmp_path):
     clip = tmp_path / "A001.mov"
     make_clip(clip)

@@ -11,11 +11,13 @@ from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from vastcellar.core.errors import BadValueError, VastCellarError
 from vastcellar.core.shoot.shoot import Copy, Shoot
-from vastcellar.core.units import NumberFormat, parse_share
+from vastcellar.core.units import NumberFormat, parse_rate, parse_share
 from vastcellar.services.workplace.workplace import Shelf
 from vastcellar.ui.widgets.cards import label, row
 from vastcellar.ui.widgets.field_set import FieldSet
 from vastcellar.ui.widgets.inputs import parse_whole, plain_text
+
+_OURS, _HANDED_OVER = "ours", "handed over"
 
 
 class CopyForm(QWidget):
@@ -52,6 +54,21 @@ class CopyForm(QWidget):
             lambda c, v: replace(c, unit_tags=v),
             tip="Tags of the shelf, for example H-01, H-02",
         )
+        self.fields.add_choice(
+            "It is",
+            lambda _copy: ((_OURS, "ours"), (_HANDED_OVER, "handed over")),
+            lambda c: _HANDED_OVER if c.is_handed_over else _OURS,
+            lambda c, key: replace(c, is_handed_over=key == _HANDED_OVER),
+            tip="A copy that is handed over frees no card",
+        )
+        self.fields.add(
+            "It writes",
+            _parse_rate_or_nothing,
+            lambda rate: numbers.rate(rate) if rate else "not known",
+            lambda c: c.write_bytes_per_s,
+            lambda c, v: replace(c, write_bytes_per_s=v),
+            tip="What a drive that isn't ours is said to write, where no unit is named",
+        )
         self.shoot_fields = FieldSet(numbers)
         self.shoot_fields.add(
             "Reserve",
@@ -68,7 +85,8 @@ class CopyForm(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 4, 0)
         layout.addWidget(label("Copies", "head"))
-        layout.addWidget(label("Two verified copies before a card is wiped.", "soft", wraps=True))
+        self.rule = label(kind="soft", wraps=True)
+        layout.addWidget(self.rule)
         layout.addLayout(row(self.add_button, self.remove_button, spacing=6))
         layout.addWidget(self.fields)
         layout.addWidget(self.message)
@@ -84,6 +102,9 @@ class CopyForm(QWidget):
         """Show the copy called *name*."""
         self._shoot = shoot
         self._copy = next((copy for copy in shoot.copies if copy.name == name), None)
+        count = shoot.offload.verified_copies
+        copies = "1 verified copy" if count == 1 else f"{count} verified copies"
+        self.rule.setText(f"{copies} that stay with us before a card is wiped.")
         self.fields.setVisible(self._copy is not None)
         self.remove_button.setEnabled(self._copy is not None)
         self.fields.show_value(self._copy)
@@ -142,6 +163,13 @@ class CopyForm(QWidget):
     def _say(self, error: VastCellarError | None) -> None:
         self.message.setText("" if error is None else str(error))
         self.message.setVisible(error is not None)
+
+
+def _parse_rate_or_nothing(text: str, *, where: str = "", decimal_point: str = ".") -> float:
+    """Read a rate; nothing, or "not known", is 0."""
+    if text.strip().lower() in ("", "not known"):
+        return 0.0
+    return parse_rate(text, where=where, decimal_point=decimal_point)
 
 
 def _any_text(text: str, *, where: str = "", decimal_point: str = ".") -> str:

@@ -1,6 +1,7 @@
 """The station Roll: a card copied for real from the window, in a process of its own."""
 
 import os
+from dataclasses import replace
 
 import pytest
 from PySide6.QtCore import Qt
@@ -253,3 +254,15 @@ def test_a_card_that_cannot_be_copied_does_not_hold_up_the_next(station, card, q
     station.start()
     qtbot.waitUntil(lambda: not station.job.is_running and not station.queue.waiting)
     assert (card.parent / "one/B001/one.mov").is_file()
+
+
+def test_the_shoots_rule_of_wiping_is_the_copys(app, station, card, qtbot):
+    """Three copies asked for in the plan: what would be copied, and the log, say three as well."""
+    document = app.workbench.document
+    rules = replace(document.shoot.offload, verified_copies=3)
+    document.edit(replace(document.shoot, offload=rules), "three")
+    ask(station, card, "one")
+    qtbot.waitUntil(lambda: "a card is safe to wipe with 3" in station.plan_line.text())
+    station.start()
+    qtbot.waitUntil(lambda: not station.job.is_running)
+    assert "0 of 3 verified copies" in station.told.text()

@@ -183,6 +183,16 @@ def test_what_cannot_be_planned_is_said(slipway, catalog, shelf):
     assert "the Working copy has no unit to be made on" in notes
 
 
+def test_more_copies_than_drives_are_said_before_anybody_waits(slipway, catalog, shelf):
+    """Three are asked for, and two drives count: no card comes back, and the plan says why."""
+    rules = replace(slipway.offload, verified_copies=3)
+    planned = plan_day(replace(slipway, offload=rules), 1, catalog, shelf)
+    assert planned.notes[-1] == (
+        "3 verified copies are asked for and 2 drives count: no card is ever free again"
+    )
+    assert "A has no card from" in waits_text(planned.run, PLAIN)
+
+
 def test_a_unit_that_is_copied_to_is_no_card_as_well(slipway, catalog, shelf):
     """K-06 takes the van's copy: in A's pool it is left out, and said."""
     shoot = slipway.with_camera(replace(slipway.camera("A"), pool_tags=("K-06", "M-01")))

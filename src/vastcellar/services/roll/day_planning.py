@@ -135,6 +135,13 @@ def _planned(
     ]
     cards = [device for _camera, pool in pools for device, _room in pool]
     ways = plugged_ways(table, drives, cards, dict(shoot.offload.ports))
+    counting = sum(not copy.is_handed_over for copy, *_rest in copies)
+    if counting < shoot.offload.verified_copies:
+        drives_count = "1 drive counts" if counting == 1 else f"{counting} drives count"
+        notes.append(
+            f"{shoot.offload.verified_copies} verified copies are asked for and {drives_count}: "
+            "no card is ever free again"
+        )
     learned = _learned(shoot, number, copies, ways[0], catalog, shelf)
     made = [_day_on(shoot, number, pools, copies, way, table, learned) for way in _distinct(ways)]
     day, way = made[0], ways[0]

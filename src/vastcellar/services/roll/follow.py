@@ -22,16 +22,22 @@ PAUSE, RESUME, STOP = "pause", "resume", "stop"
 
 
 def copy_process(
-    source: Path, destinations: Sequence[Path], name: str, algorithm: str, data: Path
+    source: Path,
+    destinations: Sequence[Path],
+    name: str,
+    algorithm: str,
+    data: Path,
+    rule: WipeRule,
 ) -> tuple[str, list[str]]:
     """Return program and words of a copy that says how far it has come.
 
-    It is kept in the log of the cellar in the folder *data*.
+    It is kept in the log of the cellar in the folder *data*, and safe to wipe by *rule*.
     """
     named = ["--name", name] if name else []
     return sys.executable, [
         "-c", _CODE, "copy", str(source), *map(str, destinations), *named,
-        "--algorithm", algorithm, "--data", str(data), "--follow",
+        "--algorithm", algorithm, "--data", str(data),
+        "--copies", str(rule.copies), "--follow",
     ]  # fmt: skip
 
 
@@ -124,8 +130,10 @@ def said_line(line: bytes) -> CopyNow | CopyEnded | CopyRefused | None:
         return None
 
 
-def asked_text(source: Path, destinations: Sequence[Path], name: str, fmt: NumberFormat) -> str:
-    """Say what a copy would do, or what is in its way."""
+def asked_text(
+    source: Path, destinations: Sequence[Path], name: str, rule: WipeRule, fmt: NumberFormat
+) -> str:
+    """Say what a copy would do, and what is missing for *rule*, or what is in its way."""
     from vastcellar.core.errors import VastCellarError
     from vastcellar.services.roll.copying import can_go_on, copy_run, whole_of
 
@@ -139,7 +147,7 @@ def asked_text(source: Path, destinations: Sequence[Path], name: str, fmt: Numbe
         for drive, why_not in zip(run.plan.drives, run.plan.counts_not, strict=True)
         if not why_not
     ]
-    drives, copies = len(set(counting)), WipeRule().copies
+    drives, copies = len(set(counting)), rule.copies
     text = f"{count} files, {fmt.size(size)}, read once and verified on {len(destinations)} "
     text += f"{'folder' if len(destinations) == 1 else 'folders'}"
     text += f", {drives} {'drive' if drives == 1 else 'drives'} of their own"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Callable
 from typing import Any
 
@@ -18,7 +19,8 @@ class _Task(QRunnable):
             outcome, error = self._call(), None
         except Exception as caught:  # last frame of the thread: nothing above sees it
             outcome, error = None, caught
-        self._report(self._number, outcome, error)
+        with contextlib.suppress(RuntimeError):  # who asked is gone, as when the window closes
+            self._report(self._number, outcome, error)
 
 
 class Background(QObject):

@@ -7,6 +7,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, QProcess, Signal
 
+from vastcellar.core.roll.copies import WipeRule
 from vastcellar.services.roll.follow import (
     PAUSE,
     RESUME,
@@ -43,7 +44,13 @@ class CopyJob(QObject):
         return self._process is not None
 
     def start(
-        self, source: Path, destinations: Sequence[Path], name: str, algorithm: str, data: Path
+        self,
+        source: Path,
+        destinations: Sequence[Path],
+        name: str,
+        algorithm: str,
+        data: Path,
+        rule: WipeRule,
     ) -> None:
         """Begin the copy, unless one is being made; it is kept in the log in *data*."""
         if self.is_running:
@@ -53,7 +60,7 @@ class CopyJob(QObject):
         process.readyReadStandardOutput.connect(self._on_lines)
         process.finished.connect(self._on_finished)
         process.errorOccurred.connect(self._on_error)
-        program, words = copy_process(source, destinations, name, algorithm, data)
+        program, words = copy_process(source, destinations, name, algorithm, data, rule)
         process.start(program, words)
 
     def pause(self, *, is_on: bool) -> None:

@@ -7,6 +7,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
+from vastcellar.core.roll.copies import WipeRule
 from vastcellar.services.roll.follow import CopyEnded, CopyRefused
 from vastcellar.ui.models.copy_job import CopyJob
 
@@ -19,6 +20,7 @@ class CopyAsked:
     targets: tuple[Path, ...]
     name: str
     algorithm: str
+    rule: WipeRule
 
     @property
     def title(self) -> str:
@@ -68,7 +70,9 @@ class CopyQueue(QObject):
 
     def _begin(self, asked: CopyAsked) -> None:
         self.begun.emit(asked)
-        self._job.start(asked.source, asked.targets, asked.name, asked.algorithm, self._data)
+        self._job.start(
+            asked.source, asked.targets, asked.name, asked.algorithm, self._data, asked.rule
+        )
         self.changed.emit()
 
     def _on_ended(self, ended: CopyEnded | CopyRefused) -> None:

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 
 from vastcellar.core.errors import VastCellarError
 from vastcellar.core.evidence import Evidence, Verdict
+from vastcellar.core.roll.copies import WipeRule
 from vastcellar.core.units import NumberFormat
 from vastcellar.services.roll.day_log import log_of, recognised, recognition_text
 from vastcellar.services.roll.expecting import KnownDrive, known_drives
@@ -166,6 +167,11 @@ class CopyPage(QWidget):
             return None
         return Path(source), targets, self.name.text().strip()
 
+    @property
+    def rule(self) -> WipeRule:
+        """How many verified copies a card of the open shoot needs."""
+        return WipeRule(self._workbench.document.shoot.offload.verified_copies)
+
     def plan(self) -> None:
         """Say what the copy would do; the disks are asked off the interface thread."""
         asked, numbers = self.asked, self._workbench.look.numbers
@@ -173,7 +179,7 @@ class CopyPage(QWidget):
         if asked is None:
             self.plan_line.setText(_STEPS)
             return
-        self._planner.request(partial(_asked, self._workbench.workplace, asked, numbers))
+        self._planner.request(partial(_asked, self._workbench.workplace, asked, self.rule, numbers))
 
     def _on_plan(self, text: str) -> None:
         self.plan_line.setText(text)
@@ -181,7 +187,7 @@ class CopyPage(QWidget):
     def start(self) -> None:
         """Begin the copy that was asked for, or let it wait for the one that is made."""
         if self.asked is not None:
-            self.queue.add(CopyAsked(*self.asked, self.algorithm.currentData()))
+            self.queue.add(CopyAsked(*self.asked, self.algorithm.currentData(), self.rule))
 
     def _on_begun(self, asked: CopyAsked) -> None:
         self.show_begun(asked.title, [str(each) for each in asked.targets])
@@ -260,10 +266,13 @@ class CopyPage(QWidget):
 
 
 def _asked(
-    workplace: Workplace, asked: tuple[Path, tuple[Path, ...], str], fmt: NumberFormat
+    workplace: Workplace,
+    asked: tuple[Path, tuple[Path, ...], str],
+    rule: WipeRule,
+    fmt: NumberFormat,
 ) -> str:
     """Say what the copy would do, and whether the card was seen before."""
-    text = asked_text(*asked, fmt)
+    text = asked_text(*asked, rule, fmt)
     try:
         known = recognition_text(recognised(asked[0], log_of(workplace)), fmt)
     except VastCellarError:

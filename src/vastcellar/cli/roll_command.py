@@ -113,6 +113,8 @@ def _print(planned: PlannedDay, answers: DayAnswers, days: DrawnDays | None) -> 
             f"  {trip.camera_key} {trip.card_tag}: {PLAIN.size(trip.card_bytes)}, out {out}, "
             f"copy {start}-{copied}, verified {over}, back {free}"
         )
+    home = ", ".join(f"{who} {moment(at_s, PLAIN)}" for who, at_s in run.home_s)
+    echo(f"Home: {home}.")
     echo(pool_text(answers.pool, planned.day, PLAIN) + ".")
     if days is not None:
         echo(f"{drawn_text(days, PLAIN)}. {moved_by_text(days, PLAIN)}.")
@@ -147,6 +149,7 @@ def _as_json(
         "last_verified_copy_s": _finite(run.last_verified_s),
         "safe_to_wipe_all_s": _finite(run.last_safe_s),
         "wrap_s": _finite(run.wrap_s),
+        "home_s": {who: _finite(at_s) for who, at_s in run.home_s},
         "waits": [
             {
                 "camera": wait.camera_key,

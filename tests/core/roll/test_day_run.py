@@ -374,3 +374,24 @@ def test_heat_of_the_copies_slows_the_later_cards():
     first, second = (trip.copied_s - trip.start_s for trip in run.trips)
     assert second > first
     assert any(each.throttle_stage for each in run.drives)
+
+
+def test_everybody_goes_when_nothing_more_is_theirs_to_do():
+    """The camera after its walk; the helper after the last card that he changes; the one who
+    changed the last stays until it is verified. A camera that never rolled isn't asked."""
+    people = (Person("technician"), Person("helper"))
+    rolls = camera([(8, 10), (9, 10)], "A", 2), camera([], "B")
+    run = run_day(day(*rolls, people=people, walk_s=300, swap_s=60))
+    home = dict(run.home_s)
+    assert home["A"] == run.wrap_s + 300
+    assert "B" not in home
+    last = max(trip.start_s for trip in run.trips)
+    assert run.home_s[-1][1] == run.last_verified_s
+    assert last in [at_s for _who, at_s in run.left_s]
+
+
+def test_a_crew_whose_cards_are_fetched_goes_at_its_wrap():
+    """Somebody else walks."""
+    people = (Person("technician", fetches=True),)
+    run = run_day(day(camera([(8, 10)]), people=people, walk_s=300))
+    assert dict(run.home_s)["A"] == run.wrap_s

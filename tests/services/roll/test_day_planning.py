@@ -23,6 +23,7 @@ from vastcellar.services.roll.day_answers import answer_day, draw, taken
 from vastcellar.services.roll.day_planning import plan_day
 from vastcellar.services.roll.day_wording import (
     FILLS_SUM,
+    HOME_SUM,
     LAST_SUM,
     beside_plan,
     claim_text,
@@ -284,6 +285,14 @@ def test_a_claim_is_told_with_what_it_asks_and_what_stands_in_its_way(planned):
     )
     assert "held by H-02" in told
     assert "that can be" in claim_text(check_claim(planned.day, 2e12, 7 * 86_400), PLAIN)
+
+
+def test_who_can_go_home_when_is_told_the_first_first(planned):
+    """Air wraps before the technician, who stays for the last verified copy."""
+    lines = roll_sums(planned, PLAIN)[HOME_SUM].lines
+    assert lines[-1].label == "technician"
+    assert lines[-1].value == PLAIN.time_of_day(planned.run.last_verified_s)
+    assert {line.label for line in lines} >= {"A Main", "C Air"}
 
 
 def test_what_fits_by_day_adds_up(planned):

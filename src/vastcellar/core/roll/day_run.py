@@ -128,6 +128,22 @@ class DayRun:
             if each.has_no_room
         )
 
+    @cached_property
+    def home_s(self) -> tuple[tuple[str, float], ...]:
+        """When everybody can go: cameras after their last take and walk, people of the station
+        after the last card that they change; one of them stays for the last verified copy."""
+        fetched = any(each.fetches for each in self.day.people)
+        walk_s = 0.0 if fetched else self.day.walk_s
+        rolled = {trip.camera_key for trip in self.trips}
+        crews = [(key, at_s + walk_s) for key, at_s in self.wraps_s if key in rolled]
+        people = sorted(self.left_s, key=lambda each: each[1])
+        stays, _busy_s = people[-1]
+        return (
+            *crews,
+            *(each for each in people[:-1] if each[1] > 0),
+            (stays, max(self.last_verified_s, people[-1][1])),
+        )
+
     def waits_of(self, camera_key: str) -> tuple[CameraWait, ...]:
         """Return the waits of one camera."""
         return tuple(each for each in self.waits if each.camera_key == camera_key)

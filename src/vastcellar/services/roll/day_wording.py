@@ -20,7 +20,7 @@ from vastcellar.core.units import PLAIN, NumberFormat
 from vastcellar.services.roll.day_planning import PlannedDay
 from vastcellar.services.sums.sum_lines import Sum, SumLine
 
-LAST_SUM, FILLS_SUM = "roll-last", "roll-fills"
+LAST_SUM, FILLS_SUM, HOME_SUM = "roll-last", "roll-fills", "roll-home"
 _CARD = "card"  # what the card is called in a copy that nothing else is known of
 _AS_PLANNED_SHARE = 0.05
 NEVER = "never"
@@ -166,6 +166,22 @@ def claim_text(claim: ClaimChecked, fmt: NumberFormat) -> str:
     return f"{asked}: {word}; {best}"
 
 
+def home_sum(planned: PlannedDay, fmt: NumberFormat) -> Sum:
+    """Return when everybody can go home, the first first."""
+    cameras = {camera.key: camera.name for camera in planned.day.cameras}
+    stays = planned.run.home_s[-1][0] if planned.run.home_s else ""
+    lines = []
+    for who, at_s in sorted(planned.run.home_s, key=lambda each: each[1]):
+        if who in cameras:
+            how = f"last take, then {fmt.duration(planned.day.walk_s)}"
+            lines.append(SumLine(f"{who} {cameras[who]}", how, moment(at_s, fmt)))
+        else:
+            how = "stays for the last verified copy" if who == stays else "changes no card after it"
+            lines.append(SumLine(who, how, moment(at_s, fmt)))
+    return Sum(HOME_SUM, "Who can go home when", tuple(lines), _source(planned),
+               Evidence.COMPUTED)  # fmt: skip
+
+
 def fills_sum(planned: PlannedDay, fmt: NumberFormat) -> Sum:
     """Return which unit of each copy takes which day, and what is left on it."""
     lines = []
@@ -262,6 +278,7 @@ def _price(pulled: Pulled) -> str:
 def roll_sums(planned: PlannedDay, fmt: NumberFormat) -> dict[str, Sum]:
     """Return the sums behind the moments of a day: the last verified copy, and each wait."""
     found = {LAST_SUM: last_sum(planned, fmt), FILLS_SUM: fills_sum(planned, fmt)}
+    found[HOME_SUM] = home_sum(planned, fmt)
     for wait in planned.run.waits:
         found[wait_sum_key(wait)] = wait_sum(planned, wait, fmt)
     for trip in planned.run.trips:

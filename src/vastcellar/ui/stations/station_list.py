@@ -142,7 +142,7 @@ STATIONS = (
         "Roll",
         "The shooting day: cards, copies that are verified, and when it is over.",
         _roll,
-        sums=("roll-last", "roll-fills"),
+        sums=("roll-last", "roll-home", "roll-fills"),
         answers=(
             "Which camera waits for a card, when and how long, and when the last copy is verified",
             "The smallest pool without waits, and what a card, a drive or another order would gain",

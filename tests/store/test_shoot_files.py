@@ -86,6 +86,19 @@ def broken(path, *steps, value):
         (("offload", "people"), [], "offload", "nobody changes the cards"),
         (("offload", "order"), "by mood", "offload.order", "by mood"),
         (("cameras", 0, "pool_tags"), ["K-1", "K-1"], "camera 'A'", "twice"),
+        (
+            ("cameras", 0, "pool_tags"),
+            [f"K-{n}" for n in range(500)],
+            "camera 'A'",
+            "media_in_pool",
+        ),
+        (("offload", "people"), [{"name": " "}], "offload", "a person has no name"),
+        (
+            ("breaks",),
+            [{"start_s": n, "end_s": n + 1} for n in range(99)],
+            "'Slipway'",
+            "breaks is",
+        ),
         (("cameras", 1, "wrap_s"), 3600, "camera 'B'", "its day ends at 1 h"),
     ],
 )

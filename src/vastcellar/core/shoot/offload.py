@@ -9,6 +9,8 @@ from enum import StrEnum
 from vastcellar.core.checks import require_between
 from vastcellar.core.errors import BadValueError
 
+_MOST = 50
+
 
 class CardOrder(StrEnum):
     """Which of the cards that wait at the station goes first."""
@@ -47,6 +49,11 @@ class Person:
     fetches: bool = False
     """Whether this person also walks for the cards, and so isn't there meanwhile."""
 
+    def __post_init__(self) -> None:
+        if not self.name.strip():
+            raise BadValueError("a person has no name", where="offload", mend="Give one")
+        require_between("offload", 0, _MOST, breaks=len(self.breaks))
+
 
 @dataclass(frozen=True, slots=True)
 class Offload:
@@ -71,6 +78,7 @@ class Offload:
         require_between(where, 0, 4 * 3600, walk_s=self.walk_s, swap_s=self.swap_s)
         require_between(where, 1, 16, copies_at_once=self.copies_at_once)
         require_between(where, 1, 10, verified_copies=self.verified_copies)
+        require_between(where, 0, _MOST, people=len(self.people), ports=len(self.ports))
         if not self.people:
             raise BadValueError("nobody changes the cards", where=where, mend="Name somebody")
         for kind, names in (

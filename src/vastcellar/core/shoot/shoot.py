@@ -19,6 +19,8 @@ DEFAULT_AMBIENT_C = 25.0
 DEFAULT_RESERVE = 0.10
 DEFAULT_DAY_S = (8 * 3600.0, 18 * 3600.0)
 MAX_DAYS = 1000
+_MOST_MEDIA, _MOST_BREAKS = 100, 50
+"""Beyond these a day is no plan, and would take minutes to let happen."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -162,7 +164,14 @@ class Camera:
         for hours in self.hours_by_day:
             require_between(where, 0.0, 24.0, hours_by_day=hours)
         require_between(where, 0, MAX_DAYS, longest_on_day=self.longest_on_day)
-        require_between(where, 0, 100, more_media=self.more_media)
+        require_between(
+            where,
+            0,
+            _MOST_MEDIA,
+            more_media=self.more_media,
+            media_in_pool=len(self.pool_tags),
+            card_changes=len(self.card_changes_s),
+        )
         for hour_s in (self.call_s, self.wrap_s, *self.card_changes_s):
             if hour_s is not None:
                 require_between(where, 0, 36 * 3600, hours_of_the_day_s=hour_s)
@@ -265,6 +274,7 @@ class Shoot:
         require_between(where, 1, MAX_DAYS, days=self.days)
         require_between(where, -40, 60, ambient_c=self.ambient_c)
         require_between(where, 0, 10, copies=len(self.copies))
+        require_between(where, 0, _MOST_BREAKS, breaks=len(self.breaks))
         require_between(where, 0, 2, reserve=self.reserve)
         require_between(where, 0, 24 * 3600, day_start_s=self.day_start_s)
         if not self.day_start_s < self.day_end_s <= 36 * 3600:

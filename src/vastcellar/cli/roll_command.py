@@ -26,6 +26,7 @@ from vastcellar.services.roll.day_wording import (
     moment,
     moved_by_text,
     pool_text,
+    spread_text,
     waits_text,
 )
 from vastcellar.services.shoot.shoots import shoot_in_file
@@ -118,6 +119,7 @@ def _print(planned: PlannedDay, answers: DayAnswers, days: DrawnDays | None) -> 
     echo(pool_text(answers.pool, planned.day, PLAIN) + ".")
     if days is not None:
         echo(f"{drawn_text(days, PLAIN)}. {moved_by_text(days, PLAIN)}.")
+        echo(f"  {spread_text(days.spread, PLAIN)}.")
     for each in answers.pulled:
         echo(f"  {lever_title(each, PLAIN)}: {'; '.join(lever_lines(each, PLAIN))}")
 

@@ -35,6 +35,7 @@ from vastcellar.services.roll.day_wording import (
     moved_by_text,
     pool_text,
     roll_sums,
+    spread_text,
     wait_sum_key,
     waits_text,
     waits_verdict,
@@ -267,6 +268,10 @@ def test_drawn_days_are_told_with_what_moves_them(planned):
     assert moved_by_text(days, PLAIN).startswith("What moves it: ")
     still = draw(planned, 3, Spread(0, 0, 0, 0))
     assert moved_by_text(still, PLAIN) == "Nothing that was drawn moves it"
+    assert spread_text(days.spread, PLAIN) == (
+        "Assumed: wraps come 5 min late, ± 19 min; what cameras roll ± 6 %, "
+        "how fast drives are ± 5 %"
+    )
 
 
 def test_levers_read_as_sentences(answers):

@@ -54,6 +54,8 @@ class DrawnDays:
     moved_by: tuple[tuple[str, float], ...]
     """What the last verified copy depends on, and its share, most first: "wrap", the key of a
     camera for what it rolls, the tag of a drive."""
+    spread: Spread
+    """What they were drawn from."""
     explained_share: float
     """How much of the differences straight lines in those account for, 0 to 1."""
 
@@ -102,7 +104,9 @@ def draw_days(
             waited[wait.camera_key][row] += wait.duration_s
     shares, explained = _shares(drawn, last)
     order = np.argsort(-shares, kind="stable")
-    return DrawnDays(last, waited, tuple((names[n], float(shares[n])) for n in order), explained)
+    return DrawnDays(
+        last, waited, tuple((names[n], float(shares[n])) for n in order), spread, explained
+    )
 
 
 def _drawn(day: RollDay, z: FloatArray, spread: Spread) -> RollDay:

@@ -11,7 +11,7 @@ from vastcellar.core.roll.claims import ClaimChecked
 from vastcellar.core.roll.copy_log import KeptCopy
 from vastcellar.core.roll.day import RollDay
 from vastcellar.core.roll.day_run import CardTrip, DayRun
-from vastcellar.core.roll.drawn_days import DrawnDays
+from vastcellar.core.roll.drawn_days import DrawnDays, Spread
 from vastcellar.core.roll.learned import Learned
 from vastcellar.core.roll.levers import LeverKind, Pulled
 from vastcellar.core.roll.offloading import HASH, LINK
@@ -98,6 +98,16 @@ def drawn_text(drawn: DrawnDays, fmt: NumberFormat) -> str:
     return (
         f"{count} drawn days: half of them before {moment(drawn.percentile_s(50), fmt)}, "
         f"nine of ten before {moment(drawn.percentile_s(90), fmt)}"
+    )
+
+
+def spread_text(spread: Spread, fmt: NumberFormat) -> str:
+    """Return what the days were drawn from: nobody measured it."""
+    late, wrap = minutes(spread.wrap_late_s, fmt), minutes(spread.wrap_sd_s, fmt)
+    return (
+        f"Assumed: wraps come {late} late, ± {wrap}; what cameras roll ± "
+        f"{fmt.percent(spread.volume_sd_share)}, how fast drives are ± "
+        f"{fmt.percent(spread.drive_sd_share)}"
     )
 
 

@@ -22,6 +22,7 @@ from vastcellar.services.roll.day_wording import (
     moved_by_text,
     pool_text,
     roll_sums,
+    spread_text,
     waits_text,
     waits_verdict,
 )
@@ -192,7 +193,8 @@ class PlanPage(QWidget):
         if drawn is not None:
             told = f"{drawn_text(drawn, numbers)}; {moved_by_text(drawn, numbers)}"
             self.drawn_line.setText(told)
-            self.drawn_line.setToolTip(told)
+            assumed = spread_text(drawn.spread, numbers)
+            self.drawn_line.setToolTip(f"{told}\n{assumed}")
         else:
             self.drawn_line.setText("")
         self.help_line.setToolTip(self.help_line.text())

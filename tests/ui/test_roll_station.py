@@ -3,6 +3,7 @@
 import os
 from dataclasses import replace
 
+import bagit
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QPushButton
@@ -266,3 +267,13 @@ def test_the_shoots_rule_of_wiping_is_the_copys(app, station, card, qtbot):
     station.start()
     qtbot.waitUntil(lambda: not station.job.is_running)
     assert "0 of 3 verified copies" in station.told.text()
+
+
+def test_a_bag_is_made_in_the_window_as_well(station, card, qtbot):
+    """Chosen in the place of a checksum; others' library validates it."""
+    ask(station, card, "one")
+    station.algorithm.setCurrentIndex(station.algorithm.findData("bag"))
+    station.start()
+    qtbot.waitUntil(lambda: not station.job.is_running)
+    assert "one/A001 is a bag" in station.told.text()
+    bagit.Bag(str(card.parent / "one/A001")).validate()

@@ -125,6 +125,7 @@ def _bagged(
     try:
         bags = finish_bags(run.plan, outcome)
     except VastCellarError as error:
+        lines.insert(-1, f"No bag: {error}")
         return error
     figures["bags"] = [str(each) for each in bags]
     lines += [f"{each} is a bag: any tool for BagIt validates it." for each in bags]

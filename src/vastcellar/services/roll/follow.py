@@ -17,6 +17,8 @@ from vastcellar.core.roll.copies import CopyOutcome, WipeRule
 from vastcellar.core.units import NumberFormat
 
 _CODE = "from vastcellar.cli.main import main; main()"
+BAG = "bag"
+"""In the place of a checksum: a BagIt bag, which has its own."""
 PAUSE, RESUME, STOP = "pause", "resume", "stop"
 """What it takes on its standard input, a word a line; its end is taken for stop."""
 
@@ -31,12 +33,14 @@ def copy_process(
 ) -> tuple[str, list[str]]:
     """Return program and words of a copy that says how far it has come.
 
-    It is kept in the log of the cellar in the folder *data*, and safe to wipe by *rule*.
+    It is kept in the log of the cellar in the folder *data*, and safe to wipe by *rule*;
+    *algorithm* is a checksum's, or ``BAG``.
     """
     named = ["--name", name] if name else []
+    kind = ["--bag"] if algorithm == BAG else ["--algorithm", algorithm]
     return sys.executable, [
         "-c", _CODE, "copy", str(source), *map(str, destinations), *named,
-        "--algorithm", algorithm, "--data", str(data),
+        *kind, "--data", str(data),
         "--copies", str(rule.copies), "--follow",
     ]  # fmt: skip
 

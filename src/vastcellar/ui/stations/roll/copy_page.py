@@ -23,7 +23,7 @@ from vastcellar.core.roll.copies import WipeRule
 from vastcellar.core.units import NumberFormat
 from vastcellar.services.roll.day_log import log_of, recognised, recognition_text
 from vastcellar.services.roll.expecting import KnownDrive, known_drives
-from vastcellar.services.roll.follow import CopyEnded, CopyNow, CopyRefused, asked_text
+from vastcellar.services.roll.follow import BAG, CopyEnded, CopyNow, CopyRefused, asked_text
 from vastcellar.services.workplace.workplace import Workplace
 from vastcellar.ui.models.background import Background
 from vastcellar.ui.models.copy_history import CopyHistory
@@ -64,7 +64,9 @@ class CopyPage(QWidget):
         self.source, self.name = QLineEdit(), QLineEdit()
         self.destinations = [QLineEdit() for _ in range(_DESTINATIONS)]
         self.algorithm = Choice("Checksum")
-        self.algorithm.offer([("xxh128", "xxh128"), ("sha256", "sha256")], "xxh128")
+        kinds = (("xxh128", "xxh128"), ("sha256", "sha256"), (BAG, "BagIt bag, sha256"))
+        self.algorithm.offer(kinds, "xxh128")
+        self.algorithm.setToolTip("A bag is handed over: any tool for BagIt validates it")
         self.more_button = QPushButton("One more")
         self.start_button, self.pause_button = QPushButton("Copy it"), QPushButton("Pause")
         self.cancel_button = QPushButton("Cancel")

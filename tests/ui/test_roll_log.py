@@ -107,10 +107,12 @@ def test_a_copy_made_in_the_window_is_in_its_log_and_can_be_read_back(app, page,
     copy = app.window.station("roll").copy
     copy.source.setText(str(tmp_path / "C001"))
     copy.destinations[0].setText(str(tmp_path / "there"))
+    copy.who.setText(" loader ")
     copy.plan()
     copy.start()
     qtbot.waitUntil(lambda: not copy.job.is_running)
     qtbot.waitUntil(lambda: [each.card_name for each in page.kept] == ["C001"])
+    assert page.kept[0].who == "loader"
     page.check_again()
     qtbot.waitUntil(lambda: page.kept[0].checked_at is not None)
     assert "all 1 read back the same" in app.window.job_strip.text.text()

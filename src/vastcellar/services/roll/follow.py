@@ -30,13 +30,14 @@ def copy_process(
     algorithm: str,
     data: Path,
     rule: WipeRule,
+    who: str = "",
 ) -> tuple[str, list[str]]:
     """Return program and words of a copy that says how far it has come.
 
     It is kept in the log of the cellar in the folder *data*, and safe to wipe by *rule*;
-    *algorithm* is a checksum's, or ``BAG``.
+    *algorithm* is a checksum's, or ``BAG``; *who* makes it.
     """
-    named = ["--name", name] if name else []
+    named = [*(["--name", name] if name else []), *(["--who", who] if who else [])]
     kind = ["--bag"] if algorithm == BAG else ["--algorithm", algorithm]
     return sys.executable, [
         "-c", _CODE, "copy", str(source), *map(str, destinations), *named,

@@ -51,6 +51,7 @@ class CopyJob(QObject):
         algorithm: str,
         data: Path,
         rule: WipeRule,
+        who: str = "",
     ) -> None:
         """Begin the copy, unless one is being made; it is kept in the log in *data*."""
         if self.is_running:
@@ -60,7 +61,7 @@ class CopyJob(QObject):
         process.readyReadStandardOutput.connect(self._on_lines)
         process.finished.connect(self._on_finished)
         process.errorOccurred.connect(self._on_error)
-        program, words = copy_process(source, destinations, name, algorithm, data, rule)
+        program, words = copy_process(source, destinations, name, algorithm, data, rule, who)
         process.start(program, words)
 
     def pause(self, *, is_on: bool) -> None:

@@ -21,6 +21,7 @@ class CopyAsked:
     name: str
     algorithm: str
     rule: WipeRule
+    who: str = ""
 
     @property
     def title(self) -> str:
@@ -71,8 +72,9 @@ class CopyQueue(QObject):
     def _begin(self, asked: CopyAsked) -> None:
         self.begun.emit(asked)
         self._job.start(
-            asked.source, asked.targets, asked.name, asked.algorithm, self._data, asked.rule
-        )
+            asked.source, asked.targets, asked.name, asked.algorithm, self._data, asked.rule,
+            asked.who,
+        )  # fmt: skip
         self.changed.emit()
 
     def _on_ended(self, ended: CopyEnded | CopyRefused) -> None:

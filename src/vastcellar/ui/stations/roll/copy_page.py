@@ -61,7 +61,7 @@ class CopyPage(QWidget):
         self.queue = CopyQueue(self.job, workbench.workplace.folders.data, self)
         jobs.beside += [self.queue.stop, self.job.stop]
         self.head = label("Copy a card", kind="title")
-        self.source, self.name = QLineEdit(), QLineEdit()
+        self.source, self.name, self.who = QLineEdit(), QLineEdit(), QLineEdit()
         self.destinations = [QLineEdit() for _ in range(_DESTINATIONS)]
         self.algorithm = Choice("Checksum")
         kinds = (("xxh128", "xxh128"), ("sha256", "sha256"), (BAG, "BagIt bag, sha256"))
@@ -101,9 +101,13 @@ class CopyPage(QWidget):
         inside.addLayout(grid)
         self.name.setPlaceholderText("as the card's")
         self.name.setAccessibleName("Name")
-        self.name.setMaximumWidth(200)
+        self.name.setMaximumWidth(150)
         line = row(self.more_button, label("Name", "soft"), self.name,
-                   label("Checksum", "soft"), self.algorithm, spacing=10)  # fmt: skip
+                   label("Checksum", "soft"), self.algorithm, label("By", "soft"), self.who,
+                   spacing=10)  # fmt: skip
+        self.who.setPlaceholderText("for the log")
+        self.who.setAccessibleName("Who copies it")
+        self.who.setMaximumWidth(110)
         for button in (self.cancel_button, self.pause_button, self.start_button):
             line.addWidget(button)
         self.start_button.setObjectName("act")
@@ -189,7 +193,11 @@ class CopyPage(QWidget):
     def start(self) -> None:
         """Begin the copy that was asked for, or let it wait for the one that is made."""
         if self.asked is not None:
-            self.queue.add(CopyAsked(*self.asked, self.algorithm.currentData(), self.rule))
+            self.queue.add(
+                CopyAsked(
+                    *self.asked, self.algorithm.currentData(), self.rule, self.who.text().strip()
+                )
+            )
 
     def _on_begun(self, asked: CopyAsked) -> None:
         self.show_begun(asked.title, [str(each) for each in asked.targets])

@@ -13,7 +13,7 @@ from vastcellar.core.errors import BadFileError, BadValueError
 from vastcellar.core.evidence import Evidence
 from vastcellar.core.shoot.needs import camera_need
 from vastcellar.services.shoot.clips import measure_clips, with_measured
-from vastcellar.store.clip_files import read_clip
+from vastcellar.store.clip_files import read_clip, read_header
 
 
 def test_a_clip_gives_its_own_rate_back(tmp_path):
@@ -93,3 +93,26 @@ def test_what_is_no_clip_is_a_sentence(tmp_path):
         with pytest.raises(BadFileError, match=says):
             measure_clips(place)
     shutil.rmtree(empty)
+
+
+def test_a_codec_is_called_as_its_standard_calls_it(tmp_path):
+    """By the library's number, not by the name that somebody sells it under."""
+    path = tmp_path / "clip.mp4"
+    with av.open(str(path), "w") as container:
+        stream = container.add_stream("mpeg2video", rate=25)
+        stream.width, stream.height, stream.pix_fmt = 320, 180, "yuv420p"
+        for _ in range(5):
+            frame = av.VideoFrame.from_ndarray(np.zeros((180, 320, 3), np.uint8), format="rgb24")
+            container.mux(stream.encode(frame))
+        container.mux(stream.encode())
+    header = read_header(path, "clip.mp4")
+    assert (header.codec, header.width_px, header.frames_per_s) == ("MPEG-2", 320, 25)
+
+
+@pytest.mark.parametrize("content", [b"", b"\0" * 300, b"not a clip at all"])
+def test_what_is_no_clip_has_no_header(tmp_path, content):
+    """Empty, of nothing, of text; a folder and a missing file as well."""
+    (tmp_path / "x.mov").write_bytes(content)
+    assert read_header(tmp_path / "x.mov", "x") is None
+    assert read_header(tmp_path, "x") is None
+    assert read_header(tmp_path / "gone.mov", "x") is None

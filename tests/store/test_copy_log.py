@@ -19,7 +19,7 @@ def test_a_copy_comes_back_as_it_was_kept(workplace):
         clip("odd\udcff.mov", COPIED, VERIFIED),
         who="loader",
         checked_at=AT + timedelta(hours=1),
-        clips=(ClipHeader("CLIP/Bär – 1.MOV", "prores", 3840, 2160, 25.0, 61.5),),
+        clips=(ClipHeader("CLIP/Bär – 1.MOV", "RDD 36", 3840, 2160, 25.0, 61.5),),
         folder_name="data",
     )
     given = replace(given, copy_id=add_copy(workplace.cellar, given))

@@ -65,6 +65,11 @@ def read_clip(path: Path) -> ClipRate:
     )
 
 
+_BY_STANDARD = {147: "RDD 36", 99: "VC-3", 212: "VC-5", 27: "H.264", 173: "H.265", 2: "MPEG-2"}
+"""The library's numbers of codecs, and what their standards call them: it knows some by the name
+that a maker sells them under."""
+
+
 def read_header(path: Path, name: str) -> ClipHeader | None:
     """Return what the head of the clip in *path* says; None for what is none, or is broken.
 
@@ -80,7 +85,7 @@ def read_header(path: Path, name: str) -> ClipHeader | None:
             rate = video.average_rate or video.guessed_rate
             return ClipHeader(
                 name,
-                str(video.codec_context.name),
+                _codec_name(video.codec_context),
                 int(video.codec_context.width),
                 int(video.codec_context.height),
                 float(rate) if rate else 0.0,
@@ -88,6 +93,11 @@ def read_header(path: Path, name: str) -> ClipHeader | None:
             )
     except (av.error.FFmpegError, OSError, ValueError, OverflowError):
         return None  # a damaged clip is copied like any other; the log then says less of it
+
+
+def _codec_name(context: object) -> str:
+    codec = context.codec  # type: ignore[attr-defined]
+    return _BY_STANDARD.get(int(codec.id), str(codec.name))
 
 
 def _packets(packets: object) -> tuple[np.ndarray, np.ndarray]:

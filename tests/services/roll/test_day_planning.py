@@ -9,6 +9,7 @@ import pytest
 from core.roll.copied_cards import VERIFIED, clip, kept
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.evidence import Verdict
+from vastcellar.core.parts.units import Unit
 from vastcellar.core.roll.claims import check_claim
 from vastcellar.core.roll.day_run import run_day
 from vastcellar.core.roll.drawn_days import Spread
@@ -19,7 +20,7 @@ from vastcellar.core.shoot.offload import CardOrder, Offload, Person
 from vastcellar.core.shoot.shoot import Copy
 from vastcellar.core.units import PLAIN
 from vastcellar.services.match.judging import judge_camera
-from vastcellar.services.roll.day_answers import answer_day, draw, taken
+from vastcellar.services.roll.day_answers import _other_drives, answer_day, draw, taken
 from vastcellar.services.roll.day_planning import plan_day
 from vastcellar.services.roll.day_wording import (
     FILLS_SUM,
@@ -114,6 +115,24 @@ def test_a_unit_offered_for_a_pool_is_free_and_holds_the_camera(
         setup = setup_for_unit(slipway, camera, unit, catalog, shelf)
         verdict = judge_camera(slipway, replace(camera, setup=setup), catalog, shelf).verdict
         assert verdict in (Verdict.HOLDS, Verdict.TIGHT)
+
+
+def test_of_a_large_shelf_only_the_quickest_drives_are_tried(planned, catalog, shelf):
+    """Fifty more units that would do: a dozen are let happen for a day, the fastest of them."""
+    kinds = ("kelmarsh-vane-4", "torvane-t2-4", "pentle-q1-4")
+    more = tuple(Unit(f"Z-{n:02}", kinds[n % 3], "drumlin-fin") for n in range(50))
+    large = replace(shelf, units=(*shelf.units, *more))
+    offered = list(_other_drives(planned, catalog, large))
+    assert len(offered) == 12
+    best = max(catalog.drive(kind).behaviour.direct_write_bytes_per_s for kind in kinds)
+    rates = [
+        next(
+            d for d in lever.day.drives if d.tag == lever.with_what
+        ).behaviour.direct_write_bytes_per_s
+        for lever in offered
+    ]
+    assert max(rates) >= best
+    assert rates == sorted(rates, reverse=True)
 
 
 def test_no_change_makes_it_worse_and_a_risk_stands_last(answers):

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
+from vastcellar.core.candidates.assemblies import as_its_box_says
 from vastcellar.core.candidates.candidates import CandidateTable
 from vastcellar.core.errors import VastCellarError
 from vastcellar.core.parts.catalog import Catalog
@@ -32,7 +33,7 @@ from vastcellar.services.workplace.workplace import Shelf
 DRAWN_DAYS = 1000
 SEED = 20_26
 """Any: the same plan is always told the same."""
-_MOST_SPARES = 3
+_MOST_SPARES, _MOST_DRIVES = 3, 12
 
 
 @dataclass(frozen=True)
@@ -155,12 +156,8 @@ def _other_drives(planned: PlannedDay, catalog: Catalog, shelf: Shelf) -> Iterat
     table = PortTable(planned.host, catalog, shelf, shoot.ambient_c, cables_and_hubs_of(shoot))
     day_bytes = on_day.filled[planned.number - 1].day_bytes
     made: list[CopyDrive] = []
-    for unit in _free_units(shoot, shelf):
-        drive = catalog.drive(unit.drive_key)
-        room = free_bytes_on(drive, unit)
-        bare = drive.needs_enclosure and not unit.enclosure_key
-        if drive.kind is DriveKind.CARD or bare or room < day_bytes:
-            continue
+    for unit in _quickest_with_room(_free_units(shoot, shelf), day_bytes, catalog):
+        room = free_bytes_on(catalog.drive(unit.drive_key), unit)
         setup = Setup(unit.drive_key, "", "", unit.tag, unit.enclosure_key)
         placed = table.at(Device(unit.tag, setup, 0.0), port)
         if placed is not None:
@@ -171,6 +168,24 @@ def _other_drives(planned: PlannedDay, catalog: Catalog, shelf: Shelf) -> Iterat
         yield Lever(
             LeverKind.OTHER_DRIVE, limiting.tag, replace(day, drives=drives), with_what=each.tag
         )
+
+
+def _quickest_with_room(units: Sequence[Unit], day_bytes: float, catalog: Catalog) -> list[Unit]:
+    """Return the few units that write the most past their cache, and hold the day.
+
+    Each is let happen for a whole day: a shelf of thousands would be reckoned for minutes.
+    """
+    found = []
+    for unit in units:
+        drive = catalog.drives.get(unit.drive_key)
+        if drive is None or drive.kind is DriveKind.CARD:
+            continue
+        bare = drive.needs_enclosure and not unit.enclosure_key
+        if not bare and free_bytes_on(drive, unit) >= day_bytes:
+            writes = drive.behaviour or as_its_box_says(drive)
+            found.append((writes.direct_write_bytes_per_s, unit))
+    found.sort(key=lambda each: -each[0])
+    return [unit for _rate, unit in found[:_MOST_DRIVES]]
 
 
 # Taking one

@@ -31,6 +31,7 @@ class PoolForm(QWidget):
         super().__init__()
         self._workbench = workbench
         numbers = workbench.look.numbers
+        self._offered: list[tuple[str, str]] = []
         self.title = label("Pool", kind="soft")
         self.add, self.out = Choice("Add to the pool"), Choice("Take out of the pool")
         self.call = QuantityField("Call", _parse_hour, lambda at_s: _hour(at_s, numbers))
@@ -87,7 +88,10 @@ class PoolForm(QWidget):
             if unit.is_ready and unit.tag not in taken and drive is not None:
                 room = numbers.size(free_bytes_on(drive, unit))
                 offered.append((unit.tag, f"{unit.tag}, {room} free"))
-        self.add.offer(offered, "")
+        if offered != self._offered:  # a shelf of thousands isn't filled in at each glance
+            self._offered = offered
+            self.add.offer(offered, "")
+        self.add.setCurrentIndex(0)
         self.out.offer([("", _OUT), *((tag, tag) for tag in camera.pool_tags)], "")
         self.out.setEnabled(bool(camera.pool_tags))
         self.call.show_value(camera.call_s)

@@ -31,7 +31,7 @@ def test_a_check_and_a_note_dont_take_each_other_back(workplace):
     given = kept(clip("C1", COPIED, COPIED))
     given = replace(given, copy_id=add_copy(workplace.cellar, given))
     keep_wiped(workplace.cellar, given.copy_id, AT + timedelta(days=1))
-    checked = with_checked(given, 0, [], AT + timedelta(days=2))
+    checked = with_checked(given, 0, {"C1": True}, AT + timedelta(days=2))
     keep_check(workplace.cellar, checked)
     (now,) = kept_copies(workplace.cellar)
     assert now == replace(checked, wiped_at=AT + timedelta(days=1))

@@ -185,17 +185,18 @@ def _kept_in_log(
     from vastcellar.services.roll.day_log import keep_in_log
     from vastcellar.services.workplace.workplace import open_workplace
 
+    figures["log"] = None
     try:
         workplace = open_workplace(places=places)
         try:
             kept = keep_in_log(workplace, run.plan, outcome, workplace.shelf(), who, card_name)
+            figures["log"] = kept.copy_id
             figures["units"] = list(keep_copied_runs(workplace, kept))
         finally:
             workplace.close()
     except VastCellarError as error:
-        figures["log"] = None
-        return [f"Not kept in the log: {error}"]
-    figures["log"] = kept.copy_id
+        what = "as a run of its units" if figures["log"] else "in the log"
+        return [f"Not kept {what}: {error}"]
     return []
 
 

@@ -10,6 +10,7 @@ from vastcellar.core.roll.copies import CopyState, DestinationOutcome, FileOnOne
 from vastcellar.core.roll.copy_log import (
     CardFile,
     Recognised,
+    by_content,
     copies_of_clip,
     places_of,
     recognise,
@@ -65,31 +66,36 @@ def test_a_clip_is_found_by_a_part_of_its_name_on_every_destination():
 
 def test_a_clip_is_on_as_many_copies_as_there_are_devices_with_it():
     """Two drives of one copy; a third from another day; one of them again counts once."""
-    assert copies_of_clip(ONE, [CARD]) == 2
+    assert copies_of_clip(ONE, by_content([CARD])) == 2
     later = kept(clip("C1.MOV", VERIFIED), drives=("three",), copy_id=2)
-    assert copies_of_clip(ONE, [CARD, later]) == 3
+    assert copies_of_clip(ONE, by_content([CARD, later])) == 3
     again = kept(clip("C1.MOV", VERIFIED), drives=("two",), copy_id=3)
-    assert copies_of_clip(ONE, [CARD, later, again]) == 3
+    assert copies_of_clip(ONE, by_content([CARD, later, again])) == 3
 
 
 def test_devices_without_a_number_of_their_own_never_count_twice():
     """Two file systems without a serial number may be two partitions of one drive."""
     first = kept(clip("C1.MOV", VERIFIED), drives=("a",), devices=(device(uuid="u-1"),))
     second = kept(clip("C1.MOV", VERIFIED), drives=("b",), devices=(device(uuid="u-2"),), copy_id=2)
-    assert copies_of_clip(ONE, [first, second]) == 1
+    assert copies_of_clip(ONE, by_content([first, second])) == 1
     numbered = kept(clip("C1.MOV", VERIFIED), drives=("c",), copy_id=3)
-    assert copies_of_clip(ONE, [first, numbered]) == 1  # the first may be that very drive
-    assert copies_of_clip(ONE, [first, numbered, CARD]) == 3
+    assert (
+        copies_of_clip(ONE, by_content([first, numbered])) == 1
+    )  # the first may be that very drive
+    assert copies_of_clip(ONE, by_content([first, numbered, CARD])) == 3
 
 
 def test_what_counts_for_nothing_is_no_copy_of_a_clip():
     """On the card's own drive, only copied, other content, or two folders on one drive."""
     own = DestinationOutcome("/x", "one", counts_not_because="it lies on the card's own drive")
     outcome = replace(CARD.outcome, destinations=(own, CARD.outcome.destinations[1]))
-    assert copies_of_clip(ONE, [replace(CARD, outcome=outcome)]) == 1
-    assert copies_of_clip(ONE, [kept(clip("C1.MOV", COPIED, COPIED))]) == 0
-    assert copies_of_clip(ONE, [kept(clip("C1.MOV", VERIFIED, VERIFIED, digest="0" * 32))]) == 0
-    assert copies_of_clip(ONE, [kept(ONE, drives=("one", "one"))]) == 1
+    assert copies_of_clip(ONE, by_content([replace(CARD, outcome=outcome)])) == 1
+    assert copies_of_clip(ONE, by_content([kept(clip("C1.MOV", COPIED, COPIED))])) == 0
+    assert (
+        copies_of_clip(ONE, by_content([kept(clip("C1.MOV", VERIFIED, VERIFIED, digest="0" * 32))]))
+        == 0
+    )
+    assert copies_of_clip(ONE, by_content([kept(ONE, drives=("one", "one"))])) == 1
 
 
 def test_a_check_verifies_what_is_the_same_and_names_what_is_not():
@@ -97,7 +103,7 @@ def test_a_check_verifies_what_is_the_same_and_names_what_is_not():
     failed = replace(ONE, on=(FileOnOne(CopyState.FAILED), FileOnOne(COPIED)), name="C0.MOV")
     copy = kept(failed, clip("C1.MOV", COPIED, COPIED), clip("C2.MOV", VERIFIED, VERIFIED))
     later = AT + timedelta(hours=1)
-    checked = with_checked(copy, 0, ["C2.MOV"], later)
+    checked = with_checked(copy, 0, {"C1.MOV": True, "C2.MOV": False}, later)
     states = [[one.state for one in each.on] for each in checked.outcome.files]
     assert states == [
         [CopyState.FAILED, COPIED],
@@ -105,3 +111,11 @@ def test_a_check_verifies_what_is_the_same_and_names_what_is_not():
         [CopyState.DIFFERENT, VERIFIED],
     ]
     assert checked.checked_at == later
+
+
+def test_what_a_check_did_not_read_is_no_more_verified_by_it():
+    """A cancelled copy never came to C2: a check of the rest doesn't make it verified."""
+    waiting = clip("C2.MOV", CopyState.WAITING, CopyState.WAITING)
+    copy = kept(clip("C1.MOV", COPIED, COPIED), waiting)
+    checked = with_checked(copy, 0, {"C1.MOV": True}, AT)
+    assert [each.on[0].state for each in checked.outcome.files] == [VERIFIED, CopyState.WAITING]

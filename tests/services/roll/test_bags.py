@@ -128,3 +128,13 @@ def test_a_name_that_no_list_can_hold_makes_no_bag_and_loses_no_copy(card, tmp_p
         copied(card, tmp_path / "one")
     assert not (tmp_path / "one/A001/bagit.txt").exists()
     assert (tmp_path / "one/A001/data/CLIP/C 1.MOV").is_file()
+
+
+def test_something_else_in_the_payload_makes_no_bag(card, tmp_path):
+    """A file that lay there already: no list calls it whole, and it stays as it was."""
+    (tmp_path / "one/A001/data").mkdir(parents=True)
+    (tmp_path / "one/A001/data/theirs.mov").write_bytes(b"theirs")
+    with pytest.raises(DiskError, match=r"'theirs.mov' lies in its payload"):
+        copied(card, tmp_path / "one")
+    assert not (tmp_path / "one/A001/manifest-sha256.txt").exists()
+    assert (tmp_path / "one/A001/data/theirs.mov").read_bytes() == b"theirs"

@@ -13,6 +13,7 @@ from clips import make_clip
 from core.roll.copied_cards import AT, VERIFIED, clip, device, kept
 from vastcellar.core.errors import BadValueError, DiskError, UnknownPartError
 from vastcellar.core.evidence import Verdict
+from vastcellar.core.parts.identity import DeviceIdentity
 from vastcellar.core.roll.copies import CopyState
 from vastcellar.core.roll.copy_log import Recognised
 from vastcellar.core.units import PLAIN
@@ -241,3 +242,22 @@ def test_the_heads_of_clips_are_read_from_a_copy_and_told(workplace, tmp_path):
     rows = {row["clip"]: row for row in csv.DictReader(io.StringIO(log_csv([copy])))}
     assert (rows["two.MOV"]["codec"], rows["two.MOV"]["duration_s"]) == ("mjpeg", "3.0")
     assert rows["notes.txt"]["codec"] == ""
+
+
+def test_a_drive_that_was_pulled_leaves_no_evidence_on_the_disk_under_its_folder(
+    workplace, card, lies_on
+):
+    """The destination was another drive when the copy began: the unit that its empty folder lies
+    on now gets neither place nor run."""
+    device = DeviceIdentity("Carry One", "SN-77121", 10**12)
+    workplace.cellar.bind_unit("M-03", device)
+    lies_on(device)
+    run = copy_run(card, [card.parent / "one"])
+    list(run_copy(run))
+    shelf = workplace.shelf()
+    assert keep_in_log(workplace, run.plan, run.outcome, shelf).places[0].unit_tag == "M-03"
+    pulled = replace(run.plan, drives=("sdz",))
+    copy = keep_in_log(workplace, pulled, run.outcome, shelf)
+    assert copy.places[0].unit_tag == ""
+    assert not copy.places[0].device.is_telling
+    assert keep_copied_runs(workplace, copy) == ()

@@ -6,7 +6,7 @@ other names tomorrow, so they are told apart by what they say of themselves.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 from enum import StrEnum
@@ -166,13 +166,32 @@ def places_of(text: str, kept: Iterable[KeptCopy]) -> tuple[ClipPlace, ...]:
     )
 
 
-def copies_of_clip(file: FileOutcome, kept: Sequence[KeptCopy]) -> int:
-    """Return on how many devices this very content is verified, over all kept copies.
+Content = tuple[str, int]
+"""A checksum and a size: what a clip is, whatever it is called."""
+
+
+def by_content(kept: Iterable[KeptCopy]) -> dict[Content, list[tuple[KeptCopy, FileOutcome]]]:
+    """Return the files of all copies by what is in them; those without a checksum are left out."""
+    found: dict[Content, list[tuple[KeptCopy, FileOutcome]]] = {}
+    for copy in kept:
+        for file in copy.outcome.files:
+            if file.digest:
+                found.setdefault((file.digest, file.size_bytes), []).append((copy, file))
+    return found
+
+
+def copies_of_clip(
+    file: FileOutcome, contents: Mapping[Content, Sequence[tuple[KeptCopy, FileOutcome]]]
+) -> int:
+    """Return on how many devices this very content is verified, over all copies of *contents*.
 
     One copy counts by its drives, as for wiping. Further copies add only devices with a serial
     number of their own that no other has: without one, two partitions would pass for two drives.
     """
-    best, counted = 0, [_devices_of(file, each) for each in kept]
+    there: dict[int, tuple[KeptCopy, list[FileOutcome]]] = {}
+    for copy, same in contents.get((file.digest, file.size_bytes), ()):
+        there.setdefault(id(copy), (copy, []))[1].append(same)
+    best, counted = 0, [_devices_of(files, copy) for copy, files in there.values()]
     for count, devices in counted:
         more = {
             (device.serial, device.model)
@@ -187,15 +206,10 @@ def copies_of_clip(file: FileOutcome, kept: Sequence[KeptCopy]) -> int:
     return best
 
 
-def _devices_of(file: FileOutcome, copy: KeptCopy) -> tuple[int, tuple[DeviceIdentity, ...]]:
-    """Return on how many drives of *copy* the content of *file* is verified, and the devices."""
-    same = [
-        each
-        for each in copy.outcome.files
-        if each.digest and (each.digest, each.size_bytes) == (file.digest, file.size_bytes)
-    ]
-    if not same:
-        return 0, ()
+def _devices_of(
+    same: Sequence[FileOutcome], copy: KeptCopy
+) -> tuple[int, tuple[DeviceIdentity, ...]]:
+    """Return on how many drives of *copy* its files *same* are verified, and the devices."""
     of_it = replace(copy.outcome, files=tuple(same))
     numbers = [
         number
@@ -211,18 +225,20 @@ def _devices_of(file: FileOutcome, copy: KeptCopy) -> tuple[int, tuple[DeviceIde
     return verified_copies(of_it), tuple(found)
 
 
-def with_checked(copy: KeptCopy, number: int, wrong: Iterable[str], at: datetime) -> KeptCopy:
-    """Return *copy* after a destination was read back again; *wrong* are files that differ there.
+def with_checked(
+    copy: KeptCopy, number: int, is_same: Mapping[str, bool], at: datetime
+) -> KeptCopy:
+    """Return *copy* after a destination was read back again.
 
-    What is the same again stays verified; what was only copied before and is the same now is
-    verified from now on.
+    *is_same* says of each file that was read whether it is what was copied: that is verified from
+    now on, or different. What wasn't read stays as it was: a file that a cancelled copy never came
+    to is no more verified by a check of the others.
     """
-    differ = set(wrong)
     files = tuple(
         replace(
             each,
             on=tuple(
-                _after_check(one, each.name in differ) if place == number else one
+                _after_check(one, is_same.get(each.name)) if place == number else one
                 for place, one in enumerate(each.on)
             ),
         )
@@ -231,7 +247,7 @@ def with_checked(copy: KeptCopy, number: int, wrong: Iterable[str], at: datetime
     return replace(copy, outcome=replace(copy.outcome, files=files), checked_at=at)
 
 
-def _after_check(one: FileOnOne, is_wrong: bool) -> FileOnOne:
-    if one.state is CopyState.FAILED:
+def _after_check(one: FileOnOne, is_same: bool | None) -> FileOnOne:
+    if is_same is None:
         return one
-    return replace(one, state=CopyState.DIFFERENT if is_wrong else CopyState.VERIFIED)
+    return replace(one, state=CopyState.VERIFIED if is_same else CopyState.DIFFERENT)

@@ -205,8 +205,6 @@ class _Day:
             if self.offloading.jobs and self.offloading.next_s <= event_s:
                 self._copies_until(self.offloading.next_s)
                 continue
-            if not self._events:
-                break  # a copy that gets nowhere: every drive it goes to is at a stand
             at_s, _number, kind, what = heapq.heappop(self._events)
             self._happen(at_s, kind, what)
 

@@ -42,8 +42,6 @@ class Lever:
     day: RollDay
     with_what: str = ""
     """The unit that comes in."""
-    price: float = 0.0
-    """Of what has to be bought; 0 for nothing, or where it isn't known."""
 
 
 @dataclass(frozen=True)
@@ -125,11 +123,11 @@ def pull(levers: Iterable[Lever], before: DayRun) -> tuple[Pulled, ...]:
     return tuple(best.values())
 
 
-def _rank(pulled: Pulled) -> tuple[bool, float, float, float]:
+def _rank(pulled: Pulled) -> tuple[bool, float, float]:
     run = pulled.run
-    # To the minute: of what comes to the same, the cheaper goes first.
+    # To the minute: of what comes to the same, the sooner evening goes first.
     waited = run.waited_s if math.isinf(run.waited_s) else round(run.waited_s / 60)
-    return pulled.is_a_risk, waited, pulled.lever.price, run.last_verified_s
+    return pulled.is_a_risk, waited, run.last_verified_s
 
 
 def with_camera(day: RollDay, camera: CameraDay) -> RollDay:

@@ -19,6 +19,7 @@ from vastcellar.bench.held_folder import HeldFolder
 from vastcellar.core.errors import BadValueError, DiskError
 from vastcellar.core.roll.copies import CopyOutcome, CopyState
 from vastcellar.services.roll.whole_files import write_temporary
+from vastcellar.store.reading import read_bytes
 
 PAYLOAD = "data"
 """The folder of a bag that the card's files lie in."""
@@ -59,14 +60,15 @@ def _require_ours(folder: Path, wanted: dict[str, int]) -> None:
     try:
         found = {each.name for each in folder.iterdir()}
         manifest = folder / "manifest-sha256.txt"
-        lines = manifest.read_text(encoding="utf-8").splitlines() if manifest.is_file() else None
+        # A line feed alone ends a line: names may have every other sign that ends one elsewhere.
+        lines = read_bytes(manifest).decode().split("\n") if manifest.is_file() else None
     except FileNotFoundError:
         return
     except (OSError, UnicodeDecodeError) as error:
         reason = error if isinstance(error, OSError) else OSError(errno.EILSEQ, "it is no UTF-8")
         raise as_disk_error(reason, str(folder)) from error
     if lines is not None:
-        listed = {_decoded(line.partition("  ")[2]) for line in lines}
+        listed = {_decoded(line.partition("  ")[2]) for line in lines if line}
         sizes = {
             path: (folder / PAYLOAD / path).stat().st_size if (folder / PAYLOAD / path).is_file()
             else -1
@@ -119,6 +121,7 @@ def _write_lists(folder: Path, outcome: CopyOutcome, number: int) -> None:
         f"Bag-Software-Agent: Vast Cellar {__version__}\n"
     )
     try:
+        _require_payload(folder, {each.on[number].name or each.name for each in outcome.files})
         with hold_source(folder) as root:
             _write(root, folder, "manifest-sha256.txt", manifest.encode())
             kept = _read(root, "bag-info.txt")
@@ -132,6 +135,19 @@ def _write_lists(folder: Path, outcome: CopyOutcome, number: int) -> None:
             _write(root, folder, "tagmanifest-sha256.txt", tags.encode())
     except OSError as error:
         raise as_disk_error(error, str(folder)) from error
+
+
+def _require_payload(folder: Path, listed: set[str]) -> None:
+    """Refuse a bag in whose payload something else lies: no tool would call it valid."""
+    with hold_source(folder / PAYLOAD) as held:
+        tree = read_tree(held, str(folder / PAYLOAD))
+    others = {each.path for each in tree.files} - listed | set(tree.left_out)
+    if others:
+        raise DiskError(
+            f"{sorted(others)[0]!r} lies in its payload and isn't on the card",
+            where=str(folder),
+            mend="Give the bag another name",
+        )
 
 
 def _encoded(path: str, folder: Path) -> str:

@@ -34,6 +34,7 @@ from vastcellar.core.roll.copy_log import (
     KeptPlace,
     Recognised,
     Recognition,
+    by_content,
     copies_of_clip,
     places_of,
     recognise,
@@ -41,6 +42,7 @@ from vastcellar.core.roll.copy_log import (
 )
 from vastcellar.core.units import NumberFormat
 from vastcellar.services.proving.places import find_place
+from vastcellar.services.roll.disks import disk_behind
 from vastcellar.services.workplace.workplace import Shelf, Workplace
 from vastcellar.store.clip_files import CLIP_SUFFIXES, read_header
 from vastcellar.store.copy_log import add_copy, keep_check, keep_wiped, kept_copies
@@ -64,7 +66,10 @@ def keep_in_log(
 
     *card_name* where the copy's folder isn't called like the card.
     """
-    places = tuple(_place(each, shelf) for each in plan.destinations)
+    places = tuple(
+        _place(folder, drive, shelf)
+        for folder, drive in zip(plan.destinations, plan.drives, strict=True)
+    )
     name = card_name or plan.name
     folder = plan.name if name != plan.name else ""
     kept = KeptCopy(
@@ -94,8 +99,14 @@ def _headers(plan: CopyPlan, outcome: CopyOutcome) -> tuple[ClipHeader, ...]:
     return tuple(found)
 
 
-def _place(folder: Path, shelf: Shelf) -> KeptPlace:
+def _place(folder: Path, drive: str, shelf: Shelf) -> KeptPlace:
+    """Return where a destination lies, if that is still the *drive* that it was when it began.
+
+    Where a drive is pulled out its folder lies on the disk under it: nothing was copied to that.
+    """
     try:
+        if disk_behind(folder).key != drive:
+            return KeptPlace(DeviceIdentity())
         place = find_place(folder)
         device = place.identity
     except VastCellarError:  # pulled out before the copy was over
@@ -196,19 +207,19 @@ def check_again(
             for file in copy.outcome.files
             if file.digest and file.on[number].state is not CopyState.FAILED
         }
-        wrong: list[str] = []
+        is_same: dict[str, bool] = {}
         try:
             with HeldFolder.open(Path(each.name)) as root:
                 pairs = [(file.digest, path) for path, file in wanted.items()]
                 for checked in check_files(root, pairs, copy.outcome.algorithm, stop):
-                    if checked.state is not Checked.SAME:
-                        wrong.append(wanted[checked.path].name)
+                    is_same[wanted[checked.path].name] = checked.state is Checked.SAME
                     yield checked
         except OSError as error:
             raise as_disk_error(error, each.name) from error
         if stop.is_set():
             return  # half a check says nothing of the rest
-        copy = with_checked(copy, number, wrong, datetime.now(UTC))
+        _require_same_device(copy, number)  # it may have been swapped while it was read
+        copy = with_checked(copy, number, is_same, datetime.now(UTC))
         keep_check(workplace.cellar, copy)
 
 
@@ -269,7 +280,7 @@ def find_clips(text: str, kept: Sequence[KeptCopy]) -> tuple[FoundClip, ...]:
     if not text.strip():
         return ()
     found: dict[tuple[int, str], list[str]] = {}
-    clips = {}
+    clips, contents = {}, by_content(kept)
     for place in places_of(text.strip(), kept):
         key = (place.copy.copy_id, place.file.name)
         if key not in found and len(found) >= _MOST_FOUND:
@@ -284,7 +295,7 @@ def find_clips(text: str, kept: Sequence[KeptCopy]) -> tuple[FoundClip, ...]:
             place.file.size_bytes,
             place.copy.card_name,
             place.copy.made_at,
-            copies_of_clip(place.file, kept),
+            copies_of_clip(place.file, contents),
             tuple(found[key]),
         )
         for key, place in clips.items()

@@ -110,7 +110,7 @@ def test_a_copy_made_in_the_window_is_in_its_log_and_can_be_read_back(app, page,
     copy.who.setText(" loader ")
     copy.plan()
     copy.start()
-    qtbot.waitUntil(lambda: not copy.job.is_running)
+    qtbot.waitUntil(lambda: not copy.queue.is_busy)
     qtbot.waitUntil(lambda: [each.card_name for each in page.kept] == ["C001"])
     assert page.kept[0].who == "loader"
     page.check_again()

@@ -45,6 +45,16 @@ class Pool:
         for each in self._buffers:
             self._free.put(each)
 
+    @property
+    def size_bytes(self) -> int:
+        """Of all blocks."""
+        return len(self._buffers) * BLOCK_BYTES
+
+    @property
+    def taken_bytes(self) -> int:
+        """Of the blocks that somebody reads into or writes from at this moment."""
+        return self.size_bytes - self._free.qsize() * BLOCK_BYTES
+
     def take(self, stop: threading.Event) -> Block | None:
         """Return a free block, None once *stop* is set."""
         while not stop.is_set():

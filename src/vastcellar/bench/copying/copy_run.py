@@ -83,6 +83,10 @@ class CopyProgress:
     now: str
     legs: tuple[LegProgress, ...]
     total_files: int
+    buffered_bytes: int
+    """Read, and not yet on every drive."""
+    buffer_bytes: int
+    """What may be so at most."""
 
 
 class CopyRun:
@@ -133,7 +137,7 @@ class CopyRun:
                 made.open()
                 stack.callback(made.close)
                 destinations.append(made)
-            pool = Pool()
+            self._pool = pool = Pool()
             stack.callback(pool.close)
             self._legs = [
                 Leg(number, each, pool, self._stop, verifies=self.plan.verifies,
@@ -185,6 +189,8 @@ class CopyRun:
                 for leg in self._legs
             ),
             total_files=len(tree.files),
+            buffered_bytes=self._pool.taken_bytes,
+            buffer_bytes=self._pool.size_bytes,
         )
 
     # Reading

@@ -63,10 +63,17 @@ class CopyNow:
     elapsed_s: float
     total_bytes: int
     read_bytes: int
+    read_s: float
+    hash_s: float
     waited_s: float
+    """For a block that was free: some destination held it up."""
     now: str
     legs: tuple[LegNow, ...]
     total_files: int
+    buffered_bytes: int = 0
+    """Read, and not yet on every drive."""
+    buffer_bytes: int = 0
+    """What may be so at most."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from vastcellar.core.errors import VastCellarError
+from vastcellar.core.roll.pace import CopyMoved, Pace, SharedHub, pace_of
 from vastcellar.core.roll.time_left import ExpectedCopy, left_by_rate_s
 from vastcellar.services.roll.expecting import KnownDrive, expected_of
 from vastcellar.services.roll.follow import CopyNow
@@ -15,6 +16,8 @@ _WINDOW_S = 3.0
 """A rate is taken over so long: shorter ones jump with every file."""
 _MOST_SAMPLES = 2000
 _EACH_S = 1.0
+_LEAST_PACE_S = 0.5
+"""In less nobody can be told to hold up the others."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,6 +35,9 @@ class CopyHistory:
 
     def __init__(self) -> None:
         self.drives: Sequence[KnownDrive | None] = ()
+        self.hubs: Sequence[SharedHub] = ()
+        self.pace: Pace | None = None
+        """Who set it in the last seconds."""
         self.samples: list[RateSample] = []
         self.expected: ExpectedCopy | None = None
         self.now: CopyNow | None = None
@@ -48,6 +54,8 @@ class CopyHistory:
         if last is None:
             self._last = now
             return
+        if now.elapsed_s - last.elapsed_s >= _LEAST_PACE_S:
+            self.pace = pace_of(_moved(last, now), self.hubs) or self.pace
         if now.elapsed_s - last.elapsed_s >= self._window_s:
             self._last = now
             self.samples.append(self._sample(last, now))
@@ -102,3 +110,18 @@ class CopyHistory:
     def is_by_profile(self) -> bool:
         """Whether a drive of a known unit is among the destinations."""
         return any(each is not None for each in self.drives)
+
+
+def _moved(last: CopyNow, now: CopyNow) -> CopyMoved:
+    pairs = list(zip(last.legs, now.legs, strict=True))
+    return CopyMoved(
+        seconds=now.elapsed_s - last.elapsed_s,
+        read_bytes=now.read_bytes - last.read_bytes,
+        read_s=now.read_s - last.read_s,
+        hash_s=now.hash_s - last.hash_s,
+        waited_s=now.waited_s - last.waited_s,
+        written_bytes=tuple(b.written_bytes - a.written_bytes for a, b in pairs),
+        verified_bytes=tuple(b.verified_bytes - a.verified_bytes for a, b in pairs),
+        behind_bytes=tuple(now.read_bytes - leg.written_bytes for leg in now.legs),
+        is_going=tuple(not leg.dropped_by for leg in now.legs),
+    )

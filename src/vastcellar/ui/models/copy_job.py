@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from dataclasses import dataclass
 from pathlib import Path
 
 from PySide6.QtCore import QObject, QProcess, Signal
@@ -23,8 +23,30 @@ _ENDS_WITHIN_MS = 5000
 _FELL = CopyRefused("the copy's process ended by itself. Copy again: it goes on where it was")
 
 
+@dataclass(frozen=True, slots=True)
+class CopyAsked:
+    """A card, where it is to be copied to, and how."""
+
+    source: Path
+    targets: tuple[Path, ...]
+    name: str
+    algorithm: str
+    rule: WipeRule
+    who: str = ""
+
+    @property
+    def title(self) -> str:
+        """What the card is called."""
+        return self.name or self.source.name
+
+    @property
+    def places(self) -> frozenset[Path]:
+        """The folders that it makes: no two copies may be at one."""
+        return frozenset(each / self.title for each in self.targets)
+
+
 class CopyJob(QObject):
-    """One copy at a time; it may run while a test of Prove does."""
+    """One copy, made once; others may run beside it, and so may a test of Prove."""
 
     moved = Signal(object)  # CopyNow
     over = Signal(object)
@@ -32,36 +54,28 @@ class CopyJob(QObject):
     ended = Signal(object)
     """The same, after everybody was told: the next copy may begin."""
 
-    def __init__(self, parent: QObject | None = None) -> None:
+    def __init__(self, asked: CopyAsked, parent: QObject | None = None) -> None:
         super().__init__(parent)
+        self.asked = asked
         self.is_paused = False
         self._process: QProcess | None = None
         self._said: CopyEnded | CopyRefused | None = None
 
     @property
     def is_running(self) -> bool:
-        """Whether a copy is being made."""
+        """Whether the copy is being made."""
         return self._process is not None
 
-    def start(
-        self,
-        source: Path,
-        destinations: Sequence[Path],
-        name: str,
-        algorithm: str,
-        data: Path,
-        rule: WipeRule,
-        who: str = "",
-    ) -> None:
-        """Begin the copy, unless one is being made; it is kept in the log in *data*."""
-        if self.is_running:
-            return
-        self.is_paused, self._said = False, None
+    def start(self, data: Path) -> None:
+        """Begin the copy; it is kept in the log in the folder *data*."""
         process = self._process = QProcess(self)
         process.readyReadStandardOutput.connect(self._on_lines)
         process.finished.connect(self._on_finished)
         process.errorOccurred.connect(self._on_error)
-        program, words = copy_process(source, destinations, name, algorithm, data, rule, who)
+        asked = self.asked
+        program, words = copy_process(
+            asked.source, asked.targets, asked.name, asked.algorithm, data, asked.rule, asked.who
+        )  # fmt: skip
         process.start(program, words)
 
     def pause(self, *, is_on: bool) -> None:
@@ -73,14 +87,16 @@ class CopyJob(QObject):
         """End soon, with whole files only."""
         self._tell(STOP)
 
-    def stop(self) -> None:
-        """End it and wait for that: the window is closing."""
-        process = self._process
-        if process is None:
-            return
+    def close(self) -> None:
+        """Tell it to end, as the window is closing; ``wait`` sees to it that it did."""
         self._tell(STOP)
-        process.closeWriteChannel()
-        if not process.waitForFinished(_ENDS_WITHIN_MS):
+        if self._process is not None:
+            self._process.closeWriteChannel()
+
+    def wait(self) -> None:
+        """Wait until it has ended."""
+        process = self._process
+        if process is not None and not process.waitForFinished(_ENDS_WITHIN_MS):
             process.kill()  # what is vouched for is on the drive; it can be gone on with
             process.waitForFinished(_ENDS_WITHIN_MS)
 

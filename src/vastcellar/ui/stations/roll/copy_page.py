@@ -1,9 +1,7 @@
-"""A card to several drives in one read, and whether it may be wiped."""
+"""Cards to several drives in one read each, and whether they may be wiped."""
 
 from __future__ import annotations
 
-import math
-from collections.abc import Sequence
 from functools import partial
 from pathlib import Path
 
@@ -13,33 +11,33 @@ from PySide6.QtWidgets import (
     QGridLayout,
     QLineEdit,
     QPushButton,
+    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
 
 from vastcellar.core.errors import VastCellarError
-from vastcellar.core.evidence import Evidence, Verdict
 from vastcellar.core.roll.copies import WipeRule
 from vastcellar.core.units import NumberFormat
 from vastcellar.services.roll.day_log import log_of, recognised, recognition_text
-from vastcellar.services.roll.expecting import KnownDrive, known_drives
-from vastcellar.services.roll.follow import BAG, CopyEnded, CopyNow, CopyRefused, asked_text
+from vastcellar.services.roll.expecting import known_drives
+from vastcellar.services.roll.follow import BAG, asked_text
+from vastcellar.services.roll.shared_hubs import find_shared_hubs
 from vastcellar.services.workplace.workplace import Workplace
 from vastcellar.ui.models.background import Background
-from vastcellar.ui.models.copy_history import CopyHistory
-from vastcellar.ui.models.copy_job import CopyJob
-from vastcellar.ui.models.copy_queue import CopyAsked, CopyQueue
+from vastcellar.ui.models.copy_job import CopyAsked, CopyJob
+from vastcellar.ui.models.copy_queue import CopyQueue
 from vastcellar.ui.models.jobs import Jobs
 from vastcellar.ui.models.workbench import Workbench
-from vastcellar.ui.stations.roll.legs_view import LegsView
 from vastcellar.ui.stations.roll.queue_list import QueueList
-from vastcellar.ui.stations.roll.rates_view import RatesView
+from vastcellar.ui.stations.roll.running_copy import RunningCopy
 from vastcellar.ui.widgets.cards import card, label, row
 from vastcellar.ui.widgets.inputs import Choice
-from vastcellar.ui.widgets.verdict_line import VerdictLine
 
 _DESTINATIONS = 4
 _SHOWN_AT_FIRST = 2
+_MOST_PANELS = 8
+"""Of copies that run or are over; older ones are in the log."""
 _STEPS = (
     "Choose the card and the drives it goes to. It is read once, written to all of them, read back "
     "and compared; nothing of it is changed, and nothing that stands there is replaced."
@@ -55,11 +53,10 @@ class CopyPage(QWidget):
     def __init__(self, workbench: Workbench, jobs: Jobs) -> None:
         super().__init__()
         self._workbench = workbench
-        look = workbench.look
-        self.job = CopyJob(self)
         self._jobs = jobs
-        self.queue = CopyQueue(self.job, workbench.workplace.folders.data, self)
-        jobs.beside += [self.queue.stop, self.job.stop]
+        folders = workbench.workplace.folders
+        self.queue = CopyQueue(folders.data, self._most_at_once, self)
+        jobs.beside.append(self.queue.stop)
         self.head = label("Copy a card", kind="title")
         self.source, self.name, self.who = QLineEdit(), QLineEdit(), QLineEdit()
         self.destinations = [QLineEdit() for _ in range(_DESTINATIONS)]
@@ -67,18 +64,13 @@ class CopyPage(QWidget):
         kinds = (("xxh128", "xxh128"), ("sha256", "sha256"), (BAG, "BagIt bag, sha256"))
         self.algorithm.offer(kinds, "xxh128")
         self.algorithm.setToolTip("A bag is handed over: any tool for BagIt validates it")
-        self.more_button = QPushButton("One more")
-        self.start_button, self.pause_button = QPushButton("Copy it"), QPushButton("Pause")
-        self.cancel_button = QPushButton("Cancel")
+        self.more_button, self.start_button = QPushButton("One more"), QPushButton("Copy it")
         self.plan_line = label(_STEPS, kind="soft", wraps=True)
-        self.verdict = VerdictLine(look)
-        self.legs, self.rates = LegsView(look), RatesView(look)
-        self.history = CopyHistory()
-        self.left_line = label(kind="soft", wraps=True)
-        self.told = label(wraps=True)
+        self.panels: list[RunningCopy] = []
+        """The newest first."""
         self.queue_list = QueueList(self.queue)
         self._rows: list[tuple[QWidget, ...]] = []
-        self._planner, self._knower = Background(self), Background(self)
+        self._planner = Background(self)
         self._lay_out()
         self._connect()
         self._show_running()
@@ -87,7 +79,6 @@ class CopyPage(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(6)
-        layout.addWidget(self.verdict)
         frame, inside = card()
         grid = QGridLayout()
         grid.setHorizontalSpacing(10)
@@ -108,21 +99,22 @@ class CopyPage(QWidget):
         self.who.setPlaceholderText("for the log")
         self.who.setAccessibleName("Who copies it")
         self.who.setMaximumWidth(110)
-        for button in (self.cancel_button, self.pause_button, self.start_button):
-            line.addWidget(button)
+        line.addWidget(self.start_button)
         self.start_button.setObjectName("act")
         inside.addLayout(line)
         inside.addWidget(self.plan_line)
         layout.addWidget(frame)
-        self._below, inside = card()
-        inside.addWidget(self.legs)
-        inside.addWidget(self.rates)
-        inside.addWidget(self.left_line)
-        inside.addWidget(self.told)
-        self._below.hide()
-        layout.addWidget(self._below)
         layout.addWidget(self.queue_list)
-        layout.addStretch(1)
+        below = QWidget()
+        self._column = QVBoxLayout(below)
+        self._column.setContentsMargins(0, 0, 0, 0)
+        self._column.setSpacing(8)
+        self._column.addStretch(1)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setFrameShape(QScrollArea.Shape.NoFrame)
+        scroll.setWidget(below)
+        layout.addWidget(scroll, 1)
 
     def _add_row(
         self, grid: QGridLayout, number: int, name: str, field: QLineEdit, hint: str
@@ -141,15 +133,19 @@ class CopyPage(QWidget):
         self.more_button.clicked.connect(self._one_more)
         self.name.editingFinished.connect(self.plan)
         self.start_button.clicked.connect(self.start)
-        self.cancel_button.clicked.connect(self.job.cancel)
-        self.pause_button.clicked.connect(self._on_pause)
-        self.job.moved.connect(self.follow)
-        # Before the queue hears of it: what came of a card is said, then the next one begins.
-        self.job.over.connect(self._on_ended)
-        self.queue.begun.connect(self._on_begun)
+        self.queue.begun.connect(self.show_begun)
         self.queue.changed.connect(self._show_running)
+        self._workbench.document.changed.connect(self.queue.go_on)  # more may go at once now
         self._planner.done.connect(self._on_plan)
-        self._knower.done.connect(self._on_known)
+
+    def _most_at_once(self) -> int:
+        """As many as the shoot's plan has it."""
+        return self._workbench.document.shoot.offload.copies_at_once
+
+    @property
+    def current(self) -> RunningCopy:
+        """The copy that was begun last. Raises IndexError before the first."""
+        return self.panels[0]
 
     def _ask_folder(self, field: QLineEdit, title: str) -> None:
         chosen = QFileDialog.getExistingDirectory(self, title)
@@ -199,80 +195,65 @@ class CopyPage(QWidget):
                 )
             )
 
-    def _on_begun(self, asked: CopyAsked) -> None:
-        self.show_begun(asked.title, [str(each) for each in asked.targets])
-        workbench = self._workbench
-        self._knower.request(
-            partial(
-                known_drives, asked.targets, workbench.catalog, workbench.shelf,
-                workbench.document.shoot.ambient_c,
+    def show_begun(self, job: CopyJob) -> RunningCopy:
+        """Show a copy that begins above the others; those that are over are folded."""
+        for panel in self.panels:
+            if panel.is_over:
+                panel.fold()
+            else:
+                panel.over_time.setChecked(False)
+        panel = RunningCopy(self._workbench.look, job)
+        self.panels.insert(0, panel)
+        self._column.insertWidget(0, panel)
+        for gone in [each for each in self.panels[_MOST_PANELS:] if each.is_over]:
+            self.panels.remove(gone)
+            self._column.removeWidget(gone)
+            gone.deleteLater()
+        panel.told_of.connect(partial(self._on_over, panel))
+        job.moved.connect(self._on_moved)
+        self._ask_what_it_lies_on(panel)
+        self.state_changed.emit("copying")
+        return panel
+
+    def _ask_what_it_lies_on(self, panel: RunningCopy) -> None:
+        workbench, asked = self._workbench, panel.job.asked
+        knower = Background(panel)
+        knower.done.connect(lambda known: panel.know(*known))
+        knower.request(
+            lambda: (
+                known_drives(asked.targets, workbench.catalog, workbench.shelf,
+                             workbench.document.shoot.ambient_c),
+                find_shared_hubs(asked.source, asked.targets, workbench.catalog.modes),
             )
         )  # fmt: skip
-        self.state_changed.emit("copying")
-
-    def show_begun(self, name: str, targets: Sequence[str]) -> None:
-        """Show a copy of the card *name* that begins: nothing of the one before."""
-        self.verdict.hide()
-        self.told.clear()
-        self.left_line.clear()
-        self._below.show()
-        self.legs.begin(name, targets)
-        self.history = CopyHistory()
-        self.rates.begin(targets, self.history)
-
-    def _on_pause(self) -> None:
-        self.job.pause(is_on=not self.job.is_paused)
-        self._show_running()
 
     def _show_running(self) -> None:
-        is_running = self.job.is_running
         self.start_button.setEnabled(self.asked is not None)
-        self.start_button.setText("Queue it" if is_running else "Copy it")
-        for button in (self.cancel_button, self.pause_button):
-            button.setVisible(is_running)
-        self.pause_button.setText("Go on" if self.job.is_paused else "Pause")
-        if not self.told.text():
-            self.verdict.hide()
+        self.start_button.setText("Queue it" if self.queue.is_busy else "Copy it")
 
-    def _on_known(self, drives: tuple[KnownDrive | None, ...]) -> None:
-        self.history.drives = drives
+    def _on_moved(self) -> None:
+        """Say below how far all of them are: the one that takes longest is what one waits for."""
+        going = [each for each in self.panels if not each.is_over and each.history.now]
+        told = [each for each in going if each.left_text]
+        if not told:
+            return
+        last, numbers = (
+            max(told, key=lambda each: each.history.left_s),
+            self._workbench.look.numbers,
+        )
+        copied = sum(each.history.copied_bytes for each in going)
+        whole = sum(each.history.now.total_bytes for each in going if each.history.now)
+        names = "" if len(going) == 1 else " " + ", ".join(each.job.asked.title for each in going)
+        share = f"{numbers.size(copied)} of {numbers.size(whole)} on every drive"
+        self._jobs.beside_moved.emit(f"Copying{names}: {share}. {last.left_text}")
 
-    def follow(self, now: CopyNow) -> None:
-        """Show how far the copy has come, and what it should still take."""
-        self.legs.follow(now)
-        self.history.add(now)
-        self.rates.update()
-        left_s, numbers = self.history.left_s, self._workbench.look.numbers
-        if math.isfinite(left_s):
-            by = "by the drives' profiles" if self.history.is_by_profile else "by the rate so far"
-            told = f"Verified in {numbers.duration(round(left_s))}, {by}."
-            self.left_line.setText(told)
-            copied = f"{numbers.size(self.history.copied_bytes)} of {numbers.size(now.total_bytes)}"
-            self._jobs.beside_moved.emit(f"Copying: {copied} on every drive. {told}")
-
-    def _on_ended(self, ended: CopyEnded | CopyRefused) -> None:
-        if isinstance(ended, CopyRefused):
-            self._say(Verdict.NOT_KNOWN, "Not copied", (ended.sentence,), "nothing was read back")
-        elif ended.is_safe:
-            self._say(Verdict.HOLDS, "Safe to wipe", ended.lines)
-        elif ended.is_cancelled:
-            self._say(Verdict.NOT_KNOWN, "Cancelled: not safe to wipe", ended.lines)
-        else:
-            self._say(Verdict.FALLS_SHORT, "Not safe to wipe", ended.lines)
-        self.left_line.clear()
-        self._show_running()
-        now = self.history.now
-        told = f"Copy: {self.verdict.sentence.text().lower()}."
+    def _on_over(self, panel: RunningCopy, head: str) -> None:
+        now = panel.history.now
+        told = f"Copy of {panel.job.asked.title}: {panel.verdict.sentence.text().lower()}."
         self._jobs.beside_ended.emit(told, now.elapsed_s if now else 0.0)
+        others = len(self.queue.running) - 1
+        self.state_changed.emit(f"copying, {head}" if others > 0 else head)
         self._workbench.plugged.look_again()
-
-    def _say(
-        self, verdict: Verdict, head: str, lines: Sequence[str], by: str = "by what was read back"
-    ) -> None:
-        self.told.setText("\n".join(lines))
-        self.verdict.show_verdict(verdict, Evidence.PROVED, head, by)
-        self.verdict.show()
-        self.state_changed.emit(head.partition(":")[0].lower())
 
 
 def _asked(

@@ -51,7 +51,7 @@ class RollStation(QWidget):
         jobs.beside.append(self.plan.plan.stop)
         self.plan.state_changed.connect(self._on_planned)
         self.copy.state_changed.connect(self.state_changed)
-        self.copy.job.ended.connect(self.log.refresh)
+        self.copy.queue.ended.connect(self.log.refresh)
         self.log.copy_asked.connect(self.tabs[1].click)
 
     def _on_tab(self, index: int, is_on: bool) -> None:
@@ -62,7 +62,7 @@ class RollStation(QWidget):
                 self.log.refresh()
 
     def _on_planned(self, state: str) -> None:
-        if not self.copy.job.is_running:
+        if not self.copy.queue.is_busy:
             self.state_changed.emit(state)
 
     def showEvent(self, event: QShowEvent) -> None:

@@ -109,9 +109,17 @@ def test_a_codec_is_called_as_its_standard_calls_it(tmp_path):
     assert (header.codec, header.width_px, header.frames_per_s) == ("MPEG-2", 320, 25)
 
 
-@pytest.mark.parametrize("content", [b"", b"\0" * 300, b"not a clip at all"])
+def bare(size_code):
+    """Three heads of bare H.263 pictures, as any bytes may happen to hold them."""
+    bits = "0" * 16 + "100000" + "0" * 8 + "10" + "000" + f"{size_code:03b}" + "0" * 5 + "1" * 5
+    return (int(bits, 2).to_bytes(5, "big") + b"\x11" * 3000) * 3
+
+
+@pytest.mark.parametrize(
+    "content", [b"", b"\0" * 300, b"not a clip at all", bare(7), bare(3), b"\x11" * 999 + bare(3)]
+)
 def test_what_is_no_clip_has_no_header(tmp_path, content):
-    """Empty, of nothing, of text; a folder and a missing file as well."""
+    """Empty, of nothing, of text, what passes for a bare stream; a folder, a missing file."""
     (tmp_path / "x.mov").write_bytes(content)
     assert read_header(tmp_path / "x.mov", "x") is None
     assert read_header(tmp_path, "x") is None

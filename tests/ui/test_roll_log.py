@@ -3,9 +3,12 @@
 import os
 
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QBuffer, Qt
+from PySide6.QtGui import QColor, QImage
 
 from core.roll.copied_cards import VERIFIED, clip, kept
+from vastcellar.services.roll.clip_ends import ClipEnds
+from vastcellar.store.clip_frames import EndFrames, keep_frames
 from vastcellar.store.copy_log import add_copy
 
 LEFT = Qt.MouseButton.LeftButton
@@ -75,6 +78,32 @@ def test_a_clip_is_looked_for_as_it_is_typed(logged, qtbot):
     assert row == ["C7.MOV", "B001", "2026-11-27", "/media/one", "100 B", "1"]
     logged.search.clear()
     qtbot.waitUntil(lambda: logged.view.isVisibleTo(logged))
+
+
+def jpeg(color):
+    """A picture of one colour."""
+    image, data = QImage(32, 18, QImage.Format.Format_RGB32), QBuffer()
+    image.fill(QColor(color))
+    image.save(data, "JPG")
+    return bytes(data.data())
+
+
+def test_the_chosen_cards_clips_are_shown_with_their_first_and_last_picture(app, logged, qtbot):
+    """Red goes to blue; a card without pictures has no strip, and the strip of the one before
+    goes; a picture that is none stays grey."""
+    cellar = app.workbench.workplace.cellar
+    digest = next(each for each in logged.kept if each.card_name == "A001").outcome.files[0].digest
+    keep_frames(cellar, digest, EndFrames(jpeg("red"), jpeg("blue")))
+    chosen(logged, "B001")
+    chosen(logged, "A001")
+    qtbot.waitUntil(lambda: logged.frames.isVisibleTo(logged))
+    assert logged.frames.accessibleDescription() == "C1.MOV"
+    picture = logged.frames.grab().toImage()
+    assert picture.pixelColor(40, 25).red() > 200 and picture.pixelColor(140, 25).blue() > 200
+    chosen(logged, "B001")
+    assert not logged.frames.isVisibleTo(logged)
+    logged.frames.show_clips([ClipEnds("x.mov", b"none", b"")])
+    assert not logged.frames.grab().isNull()
 
 
 def test_a_card_is_noted_as_wiped_with_its_name_typed(logged, qtbot):

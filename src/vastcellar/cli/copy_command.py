@@ -181,6 +181,7 @@ def _kept_in_log(
 
     The copy stands whatever becomes of the log: a trouble with it is one more line.
     """
+    from vastcellar.services.roll.clip_ends import keep_clip_ends
     from vastcellar.services.roll.copied_runs import keep_copied_runs
     from vastcellar.services.roll.day_log import keep_in_log
     from vastcellar.services.workplace.workplace import open_workplace
@@ -192,6 +193,7 @@ def _kept_in_log(
             kept = keep_in_log(workplace, run.plan, outcome, workplace.shelf(), who, card_name)
             figures["log"] = kept.copy_id
             figures["units"] = list(keep_copied_runs(workplace, kept))
+            figures["clip_frames"] = keep_clip_ends(workplace, run.plan, outcome)
         finally:
             workplace.close()
     except VastCellarError as error:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from fractions import Fraction
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -70,6 +71,21 @@ _BY_STANDARD = {147: "RDD 36", 99: "VC-3", 212: "VC-5", 27: "H.264", 173: "H.265
 that a maker sells them under."""
 
 
+_WRAPPERS = frozenset({"mov", "mp4", "mxf", "matroska", "avi", "mpegts", "mpeg"})
+
+
+def picture_stream(container: Any) -> Any:
+    """Return the first stream of pictures of an open file; None where it is no clip.
+
+    What isn't wrapped is none: a few bytes in any file are taken for some bare stream.
+    """
+    if _WRAPPERS.isdisjoint(container.format.name.split(",")) or not container.streams.video:
+        return None
+    video = container.streams.video[0]
+    width, height = video.codec_context.width, video.codec_context.height
+    return video if width > 0 and height > 0 else None
+
+
 def read_header(path: Path, name: str) -> ClipHeader | None:
     """Return what the head of the clip in *path* says; None for what is none, or is broken.
 
@@ -79,9 +95,9 @@ def read_header(path: Path, name: str) -> ClipHeader | None:
 
     try:
         with av.open(str(path)) as container:
-            if not container.streams.video:
+            video = picture_stream(container)
+            if video is None:
                 return None
-            video = container.streams.video[0]
             rate = video.average_rate or video.guessed_rate
             return ClipHeader(
                 name,

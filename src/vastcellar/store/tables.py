@@ -8,7 +8,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import JSON, DateTime, Double, ForeignKey, Index, String, Text, true
+from sqlalchemy import JSON, DateTime, Double, ForeignKey, Index, LargeBinary, String, Text, true
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
 
@@ -83,6 +83,16 @@ class CopyRow(Base):
     outcome: Mapped[dict[str, Any]] = mapped_column(JSON)
     """Without its files: destinations, times, and the device that each destination lay on."""
     files: Mapped[list[list[Any]]] = mapped_column(JSON)
+
+
+class ClipFramesRow(Base):
+    """The first and the last picture of a clip, known by its content: copied twice, kept once."""
+
+    __tablename__ = "clip_frames"
+
+    digest: Mapped[str] = mapped_column(Text, primary_key=True)
+    first_jpeg: Mapped[bytes] = mapped_column(LargeBinary)
+    last_jpeg: Mapped[bytes] = mapped_column(LargeBinary)
 
 
 class StageMeasurementRow(Base):

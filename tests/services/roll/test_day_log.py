@@ -18,6 +18,7 @@ from vastcellar.core.roll.copies import CopyState
 from vastcellar.core.roll.copy_log import Recognised
 from vastcellar.core.units import PLAIN
 from vastcellar.report.log_sheet import log_sheet_pdf
+from vastcellar.services.roll.clip_ends import clip_ends_of, keep_clip_ends
 from vastcellar.services.roll.copied_runs import keep_copied_runs
 from vastcellar.services.roll.copying import copy_run, run_copy
 from vastcellar.services.roll.day_log import (
@@ -261,3 +262,23 @@ def test_a_drive_that_was_pulled_leaves_no_evidence_on_the_disk_under_its_folder
     assert copy.places[0].unit_tag == ""
     assert not copy.places[0].device.is_telling
     assert keep_copied_runs(workplace, copy) == ()
+
+
+def test_pictures_of_its_clips_are_kept_with_a_copy(workplace, tmp_path):
+    """Of the clips that are some, in the card's order; taken once, though copied twice; the copies
+    themselves may be out of reach by then."""
+    card = tmp_path / "B001"
+    card.mkdir()
+    for name, busy in (("b.mov", range(1)), ("a.mov", range(1, 2))):
+        make_clip(card / name, seconds=2, busy=busy)
+    (card / "c.mov").write_bytes(b"no clip")
+    (card / "notes.txt").write_text("no clip either")
+    for name, count in (("one", 2), ("two", 0)):
+        (tmp_path / name).mkdir()
+        run = copy_run(card, [tmp_path / name])
+        list(run_copy(run))
+        made = keep_in_log(workplace, run.plan, run.outcome, workplace.shelf())
+        assert keep_clip_ends(workplace, run.plan, run.outcome) == count
+    found = clip_ends_of(workplace, copy_numbered(workplace, made.copy_id))
+    assert [each.name for each in found] == ["a.mov", "b.mov"]
+    assert found[0].first_jpeg != found[0].last_jpeg

@@ -9,7 +9,8 @@ from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime, time, timedelta
-from pathlib import Path, PurePosixPath
+from itertools import islice
+from pathlib import Path
 
 from vastcellar.bench.copying.checking import Checked, CheckedFile, check_files
 from vastcellar.bench.copying.copy_run import CopyPlan
@@ -42,9 +43,10 @@ from vastcellar.core.roll.copy_log import (
 )
 from vastcellar.core.units import NumberFormat
 from vastcellar.services.proving.places import find_place
+from vastcellar.services.roll.clip_ends import clips_on_copy
 from vastcellar.services.roll.disks import disk_behind
 from vastcellar.services.workplace.workplace import Shelf, Workplace
-from vastcellar.store.clip_files import CLIP_SUFFIXES, read_header
+from vastcellar.store.clip_files import read_header
 from vastcellar.store.copy_log import add_copy, keep_check, keep_wiped, kept_copies
 
 __all__ = ["CopyState", "KeptCopy", "Recognised", "WipeRule"]
@@ -80,23 +82,9 @@ def keep_in_log(
 
 
 def _headers(plan: CopyPlan, outcome: CopyOutcome) -> tuple[ClipHeader, ...]:
-    """Read the heads of the clips from the first destination that has them verified.
-
-    The card itself may be out of the reader by now.
-    """
-    found: list[ClipHeader] = []
-    for file in outcome.files:
-        if PurePosixPath(file.name).suffix.lower() not in CLIP_SUFFIXES:
-            continue
-        number = next((n for n, one in enumerate(file.on) if one.state is CopyState.VERIFIED), None)
-        if number is None:
-            continue
-        below = file.on[number].name or file.name
-        header = read_header(plan.destinations[number] / plan.name / below, file.name)
-        found += [header] if header else []
-        if len(found) >= _MOST_HEADERS:
-            break
-    return tuple(found)
+    """Read the heads of the clips, from where each lies verified."""
+    read = (read_header(path, file.name) for file, path in clips_on_copy(plan, outcome))
+    return tuple(islice((header for header in read if header), _MOST_HEADERS))
 
 
 def _place(folder: Path, drive: str, shelf: Shelf) -> KeptPlace:

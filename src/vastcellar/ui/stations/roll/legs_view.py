@@ -129,7 +129,7 @@ class LegsView(Picture):
         painter.drawLine(box.bottomLeft(), box.bottomRight())
 
     def _fork(self, painter: QPainter, middle: float, y: float, number: int) -> None:
-        look, now = self.look, self._now
+        now = self._now
         leg = now.legs[number] if now else None
         left = _CARD_PX + _GAP_PX + _BUFFER_PX
         path = QPainterPath(QPointF(left + 2, middle))

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from vastcellar.core.errors import VastCellarError
+from vastcellar.services.roll.clip_ends import ClipEnds, clip_ends_of
 from vastcellar.services.roll.day_log import (
     KeptCopy,
     WipeRule,
@@ -37,6 +38,7 @@ from vastcellar.ui.models.day_plan import DayPlan
 from vastcellar.ui.models.jobs import Jobs
 from vastcellar.ui.models.text_table import TextTable
 from vastcellar.ui.models.workbench import Workbench
+from vastcellar.ui.stations.roll.frames_view import FramesView
 from vastcellar.ui.stations.roll.log_view import LogView
 from vastcellar.ui.widgets.cards import card, label, row
 from vastcellar.ui.widgets.next_step import NextStep
@@ -72,7 +74,11 @@ class LogPage(QWidget):
             "Copy a card",
         )
         self._stop = threading.Event()
+        self.frames, self._frames_area = FramesView(look), QScrollArea()
         self._reader, self._checker = Background(self), Background(self)
+        self._frame_reader = Background(self)
+        self._framed_id = 0
+        """The copy whose pictures are shown or asked for."""
         self._search_soon = QTimer(self, singleShot=True, interval=150)
         jobs.beside.append(self.stop)
         self._lay_out()
@@ -109,6 +115,12 @@ class LogPage(QWidget):
         self.clips.hide()
         layout.addWidget(self._frame, 1)
         self._below, inside = card()
+        self.frames.setObjectName("inside")
+        self._frames_area.setWidgetResizable(True)
+        self._frames_area.setWidget(self.frames)
+        self._frames_area.setFixedHeight(self.frames.height() + 14)
+        self._frames_area.hide()
+        inside.addWidget(self._frames_area)
         inside.addWidget(self.told)
         self.tag_field.setPlaceholderText("type the card's name")
         self.tag_field.setAccessibleName("The card's name, as on its label")
@@ -121,6 +133,8 @@ class LogPage(QWidget):
     def _connect(self) -> None:
         self._reader.done.connect(self._on_log)
         self._reader.failed.connect(self._workbench.trouble)
+        self._frame_reader.done.connect(self._on_frames)
+        self._frame_reader.failed.connect(self._workbench.trouble)
         self._checker.done.connect(self._on_checked)
         self._checker.failed.connect(self._on_check_failed)
         self._search_soon.timeout.connect(self._show_found)
@@ -152,6 +166,7 @@ class LogPage(QWidget):
         self._stop.set()
         self._reader.stop()
         self._checker.stop()
+        self._frame_reader.stop()
 
     def _on_log(self, kept: tuple[KeptCopy, ...]) -> None:
         self.kept = kept
@@ -173,6 +188,7 @@ class LogPage(QWidget):
 
     def _show_chosen(self) -> None:
         copy = self.chosen
+        self._ask_frames(copy)
         if copy is None:
             self.told.clear()
             return
@@ -187,6 +203,20 @@ class LogPage(QWidget):
         can_note = copy.wiped_at is None and self.tag_field.text().strip() == copy.card_name
         self.wiped_button.setEnabled(can_note and not is_busy)
         self.tag_field.setEnabled(copy.wiped_at is None)
+
+    def _ask_frames(self, copy: KeptCopy | None) -> None:
+        """Read the pictures of another card's clips; those of this one stay."""
+        copy_id = copy.copy_id if copy else 0
+        if copy_id == self._framed_id:
+            return
+        self._framed_id = copy_id
+        self._frames_area.hide()
+        if copy is not None:
+            self._frame_reader.request(partial(clip_ends_of, self._workbench.workplace, copy))
+
+    def _on_frames(self, clips: tuple[ClipEnds, ...]) -> None:
+        self.frames.show_clips(clips)
+        self._frames_area.setVisible(bool(clips))
 
     def check_again(self) -> None:
         """Read the chosen card's copies back again, or stop doing so."""

@@ -1,6 +1,7 @@
 """vast-cellar roll: the day as text and JSON, and sentences for what can't be planned."""
 
 import json
+from pathlib import Path
 
 import pytest
 from click.testing import CliRunner
@@ -40,6 +41,20 @@ def test_json_has_the_moments_the_waits_the_pool_and_nine_of_ten():
     assert made["evidence"] == "computed"
     assert {"camera", "from_s", "until_s", "card"} <= set(made["waits"][0])
     assert made["levers"][-1]["is_a_risk"]
+
+
+def test_a_copy_that_is_made_later_is_in_json_and_in_text(tmp_path):
+    """From the client's drive at ten in the evening, with when the cards are safe by it."""
+    shoot = json.loads(Path(SHOOT).read_text())
+    safety = next(each for each in shoot["copies"] if each["name"] == "Safety copy")
+    safety |= {"made_from": "Van copy", "not_before_s": 22 * 3600}
+    (tmp_path / "s.json").write_text(json.dumps(shoot))
+    made = json.loads(run(str(tmp_path / "s.json"), "--demo", "--json", "--drawn", "0"))
+    (later,) = made["later"]
+    assert (later["unit"], later["from"]) == ("H-02", "K-06")
+    assert later["start_s"] >= 22 * 3600 and later["verified_s"] > later["copied_s"]
+    told = run(str(tmp_path / "s.json"), "--demo", "--drawn", "0")
+    assert "Safety copy, made later from K-06, " in told
 
 
 def test_text_tells_the_day_and_how_late_it_may_start():

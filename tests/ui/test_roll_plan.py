@@ -7,6 +7,7 @@ from PySide6.QtCore import QPoint, Qt
 
 from vastcellar.core.roll.day_run import run_day
 from vastcellar.core.roll.levers import LeverKind
+from vastcellar.core.shoot.offload import Break, Person
 from vastcellar.services.roll.day_wording import LAST_SUM, wait_sum_key
 from vastcellar.ui.stations.roll.day_rows import least_height
 
@@ -182,6 +183,28 @@ def test_rules_are_edited_in_their_fields(app, page, qtbot):
     qtbot.keyClick(rules.at_once, Qt.Key.Key_Return)
     assert shoot_of(app).offload.copies_at_once == 1
     assert "copies_at_once" in app.window.job_strip.text.text()
+
+
+def test_people_are_named_in_a_field_and_keep_their_breaks(app, page, qtbot):
+    """Two, one of whom fetches; twice the same name is refused; nobody is refused."""
+    document = app.workbench.document
+    lunch = (Break(43200, 45000),)
+    first = replace(document.shoot.offload, people=(Person("technician", lunch),))
+    document.edit(replace(document.shoot, offload=first), "lunch")
+
+    def enter(text):
+        page.rules.people.selectAll()
+        qtbot.keyClicks(page.rules.people, text)
+        qtbot.keyClick(page.rules.people, Qt.Key.Key_Return)
+        return shoot_of(app).offload.people
+
+    two = (Person("technician", lunch), Person("loader", (), fetches=True))
+    assert enter("technician, loader (fetches)") == two
+    assert page.rules.people.text() == "technician, loader (fetches)"
+    assert enter("loader, loader") == two
+    assert "two people are called 'loader'" in app.window.job_strip.text.text()
+    assert enter(" , ") == two
+    assert "nobody changes the cards" in app.window.job_strip.text.text()
 
 
 def test_a_day_that_cannot_be_planned_says_why(app, page, qtbot):

@@ -150,6 +150,35 @@ def test_a_copy_that_is_handed_over_and_a_drive_that_is_not_ours(app, shoot, qtb
     assert form.rule.text() == "2 verified copies that stay with us before a card is wiped."
 
 
+def test_a_copy_is_made_later_from_another_and_follows_its_name(app, shoot, qtbot):
+    """Chosen beside the field of its hour; the other one renamed or removed it follows, and what
+    would go in a ring is refused."""
+    shoot.days_button.setChecked(True)
+    shoot.capacity.copy_chosen.emit("Safety copy")
+    form = shoot.copy_form
+
+    def made():
+        return next(each for each in form.findChildren(Choice)
+                    if each.accessibleName() == "It is made")  # fmt: skip
+
+    def copies():
+        return {each.name: each for each in app.workbench.document.shoot.copies}
+
+    assert [made().itemText(n) for n in range(made().count())] == [
+        "from the cards", "later, from Working copy", "later, from Van copy"]  # fmt: skip
+    made().chosen.emit("Van copy")
+    type_into(field(form, "Not before"), "21:00")
+    assert copies()["Safety copy"].made_from == "Van copy"
+    assert copies()["Safety copy"].not_before_s == 21 * 3600
+    shoot.capacity.copy_chosen.emit("Van copy")
+    made().chosen.emit("Working copy")
+    assert "no copy of that name is made from the cards" in form.message.text()
+    type_into(field(form, "Copy"), "Owner's copy")
+    assert copies()["Safety copy"].made_from == "Owner's copy"
+    qtbot.mouseClick(form.remove_button, LEFT)
+    assert copies()["Safety copy"].made_from == ""
+
+
 def test_clips_become_the_proved_rate(app, qtbot, shoot, tmp_path):
     clip = tmp_path / "A001.mov"
     make_clip(clip)

@@ -13,6 +13,7 @@ from vastcellar.cli.quantities import Quantity
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.roll.claims import ClaimChecked, check_claim
 from vastcellar.core.roll.drawn_days import DrawnDays
+from vastcellar.core.roll.later import safe_with_later_s
 from vastcellar.core.roll.levers import latest_start_s
 from vastcellar.core.units import PLAIN, parse_duration, parse_size, parse_time_of_day
 from vastcellar.services.roll.day_answers import DRAWN_DAYS, DayAnswers, answer_day, draw
@@ -21,6 +22,7 @@ from vastcellar.services.roll.day_wording import (
     claim_text,
     drawn_text,
     last_text,
+    later_text,
     lever_lines,
     lever_title,
     moment,
@@ -105,6 +107,8 @@ def _print(planned: PlannedDay, answers: DayAnswers, days: DrawnDays | None) -> 
     run = planned.run
     echo(f"Day {planned.number} of {planned.shoot.days}, on {planned.host.name}")
     echo(f"{waits_text(run, PLAIN)}. {last_text(run, PLAIN)}.")
+    for later in planned.later:
+        echo(f"  {later_text([later], PLAIN)}: {PLAIN.size(later.size_bytes)}")
     for note in planned.notes:
         echo(f"  note: {note}")
     for trip in run.trips:
@@ -196,6 +200,20 @@ def _as_json(
             }
             for each in planned.copies
         ],
+        "later": [
+            {
+                "copy": each.copy.name,
+                "unit": each.copy.drive.tag,
+                "from": each.copy.from_tag,
+                "bytes": each.size_bytes,
+                "start_s": _finite(each.start_s),
+                "copied_s": _finite(each.copied_s),
+                "verified_s": _finite(each.verified_s),
+                "is_whole": each.is_whole and each.has_room,
+            }
+            for each in planned.later
+        ],
+        "safe_to_wipe_with_later_s": _finite(safe_with_later_s(run, planned.later)),
         "without_room": [{"card": card, "drive": drive} for card, drive in run.without_room],
         "notes": list(planned.notes),
         "levers": [

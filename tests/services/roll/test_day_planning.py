@@ -30,6 +30,7 @@ from vastcellar.services.roll.day_wording import (
     claim_text,
     drawn_text,
     last_text,
+    later_text,
     lever_lines,
     lever_title,
     limit_text,
@@ -247,11 +248,11 @@ def test_a_shoot_without_cameras_or_copies_is_refused(slipway, catalog, shelf):
 
 def test_a_drive_that_is_not_ours_counts_by_what_it_is_said_to_write(slipway, catalog, shelf):
     """A client's drive of 60 MB/s sets the pace, and its copy frees no card."""
-    client = Copy("Client copy", is_handed_over=True, write_bytes_per_s=60e6)
+    client = Copy("Van copy", is_handed_over=True, write_bytes_per_s=60e6)
     planned = plan_day(replace(slipway, copies=(*slipway.copies, client)), 1, catalog, shelf)
     drive = planned.day.drives[-1]
-    assert (drive.tag, drive.counts) == ("Client copy", False)
-    assert "Client copy" in {each.limit for each in planned.run.copies}
+    assert (drive.tag, drive.counts) == ("Van copy", False)
+    assert "Van copy" in {each.limit for each in planned.run.copies}
     alone = replace(slipway, copies=(slipway.copies[1], client))
     run = plan_day(alone, 1, catalog, shelf).run
     assert all(math.isinf(trip.safe_s) for trip in run.trips)
@@ -412,3 +413,70 @@ def test_the_plan_learns_from_measured_copies(planned, slipway, catalog, shelf):
         same = plan_day(slipway, 1, catalog, replace(shelf, records=(other,)))
         assert same.learned == ()
         assert same.run.last_verified_s == planned.run.last_verified_s
+
+
+def with_later(shoot, **changes):
+    """The demo with its safety copy made later, from the client's."""
+    made = tuple(
+        replace(each, made_from="Van copy", **changes) if each.name == "Safety copy" else each
+        for each in shoot.copies
+    )
+    return replace(shoot, copies=made)
+
+
+def test_a_copy_made_later_leaves_the_station_and_is_planned_after_the_day(
+    slipway, catalog, shelf, planned
+):
+    """H-02 no longer holds the day up; the copy begins when K-06 has all, and has its sum."""
+    after = plan_day(with_later(slipway), 1, catalog, shelf)
+    assert [each.tag for each in after.day.drives] == ["K-06"]
+    assert after.run.last_verified_s < planned.run.last_verified_s
+    (goes,) = after.later
+    assert (goes.copy.drive.tag, goes.copy.from_tag) == ("H-02", "K-06")
+    assert goes.start_s == after.run.last_verified_s < goes.copied_s < goes.verified_s
+    assert goes.size_bytes == pytest.approx(sum(t.card_bytes for t in after.run.trips))
+    assert "no card is ever free before those are made" in " ".join(after.notes)
+    told = later_text(after.later, PLAIN)
+    assert told.startswith("Safety copy, made later from K-06, ")
+    lines = roll_sums(after, PLAIN)["roll-later Safety copy"].lines
+    assert lines[-1].value == told.rpartition(", ")[2]
+
+
+def test_a_later_copy_waits_for_its_hour_and_past_midnight(slipway, catalog, shelf):
+    """26:00 is two in the morning."""
+    after = plan_day(with_later(slipway, not_before_s=26 * 3600.0), 1, catalog, shelf)
+    assert after.later[0].start_s == 26 * 3600
+    assert "not before the time that was set" in str(roll_sums(after, PLAIN))
+
+
+def test_a_later_copy_of_nothing_or_without_room_is_said(slipway, catalog, shelf):
+    """Its source has no unit, or its unit is full: a note each, and the day is planned."""
+    from_working = tuple(
+        replace(each, made_from="Working copy") if each.name == "Safety copy" else each
+        for each in slipway.copies
+    )
+    after = plan_day(replace(slipway, copies=from_working), 1, catalog, shelf)
+    assert after.later == () and "the Working copy has no unit" in " ".join(after.notes)
+    small = tuple(
+        replace(each, made_from="Van copy", unit_tags=("S-02",))
+        if each.name == "Safety copy" else each
+        for each in slipway.copies
+    )  # fmt: skip
+    cameras = tuple(c for c in slipway.cameras if c.key != "C")
+    after = plan_day(replace(slipway, copies=small, cameras=cameras), 1, catalog, shelf)
+    assert not after.later[0].has_room
+    assert "S-02 has no room for the Safety copy: it isn't begun" in after.notes
+
+
+def test_copies_in_a_ring_are_refused(slipway):
+    """From itself, from one that is later too, from one that isn't there."""
+    first, second, *rest = slipway.copies
+    for wrong in (
+        replace(first, made_from=first.name),
+        replace(first, made_from="nobody's"),
+    ):
+        with pytest.raises(BadValueError, match="no copy of that name is made from the cards"):
+            replace(slipway, copies=(wrong, second, *rest))
+    with pytest.raises(BadValueError, match="made from the cards"):
+        replace(slipway, copies=(replace(first, made_from=second.name),
+                                 replace(second, made_from=first.name), *rest))  # fmt: skip

@@ -230,11 +230,17 @@ class Copy:
     """Whether it leaves the house: no copy when it comes to wiping a card."""
     write_bytes_per_s: float = 0.0
     """What a drive that isn't ours is said to write, where no unit is named; 0 for not known."""
+    made_from: str = ""
+    """The copy that this one is made from later, elsewhere or at night; "" where it is made from
+    the cards, with the others."""
+    not_before_s: float = 0.0
+    """When a later one can begin, since midnight of each shooting day; past 24 h the next day."""
 
     def __post_init__(self) -> None:
         if not self.name.strip():
             raise BadValueError("a copy has no name", where="copy", mend="Say what it is for")
         where = f"copy {self.name!r}"
+        require_between(where, 0, 48 * 3600, not_before_s=self.not_before_s)
         require_between(where, 0, MAX_DAYS, keep_days=self.keep_days)
         require_between(where, 0, 1e12, write_bytes_per_s=self.write_bytes_per_s)
 
@@ -300,6 +306,15 @@ class Shoot:
             if count > 1:
                 raise BadValueError(
                     f"two {kind} are called {name!r}", where=where, mend="Give each its own name"
+                )
+        made_with_card = {copy.name for copy in self.copies if not copy.made_from}
+        for copy in self.copies:
+            if copy.made_from and copy.made_from not in made_with_card:
+                raise BadValueError(
+                    f"it is made from {copy.made_from!r}, and no copy of that name is made from "
+                    "the cards",
+                    where=f"copy {copy.name!r}",
+                    mend="Name one that is, or let this one be made from the cards",
                 )
 
     def hours_of(self, camera: Camera) -> tuple[float, float]:

@@ -26,7 +26,8 @@ from vastcellar.core.roll.pools import SmallestPool, smallest_pool, with_pools
 from vastcellar.core.shoot.offload import CardOrder
 from vastcellar.core.shoot.shoot import Camera, Setup, Shoot, cables_and_hubs_of, tags_in_use
 from vastcellar.services.match.matching import find_for, own_host
-from vastcellar.services.roll.day_planning import PlannedDay, copy_drive
+from vastcellar.services.roll.day_drives import copy_drive
+from vastcellar.services.roll.day_planning import PlannedDay
 from vastcellar.services.roll.station_ports import Device, PortTable
 from vastcellar.services.workplace.workplace import Shelf
 

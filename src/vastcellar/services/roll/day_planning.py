@@ -5,28 +5,25 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from vastcellar.core.candidates.assemblies import as_its_box_says
-from vastcellar.core.chain.setup_parts import heat_path
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.parts.catalog import Catalog
-from vastcellar.core.parts.parts import Host, WriteBehaviour
-from vastcellar.core.parts.units import Unit, free_bytes_on
-from vastcellar.core.roll.day import CameraDay, Card, CopyDrive, Reader, RollDay
+from vastcellar.core.parts.parts import Host
+from vastcellar.core.parts.units import free_bytes_on
+from vastcellar.core.roll.day import CameraDay, Card, Reader, RollDay
 from vastcellar.core.roll.day_run import DayRun, run_day
-from vastcellar.core.roll.fills import DayOnDrive, days_on_drives
+from vastcellar.core.roll.fills import DayOnDrive
+from vastcellar.core.roll.later import LaterRun
 from vastcellar.core.roll.learned import Learned, at_speed, learned_from
 from vastcellar.core.roll.pools import with_cards
 from vastcellar.core.shoot.needs import camera_need
-from vastcellar.core.shoot.shoot import Camera, Copy, Setup, Shoot, cables_and_hubs_of
-from vastcellar.core.shoot.shoot_plan import day_on_media, plan_shoot
-from vastcellar.core.writing.heat import HeatPath
+from vastcellar.core.shoot.shoot import Camera, Copy, Shoot, cables_and_hubs_of
+from vastcellar.core.shoot.shoot_plan import day_on_media
 from vastcellar.services.match.placing import Placing
 from vastcellar.services.roll.copied_runs import measured_copies
+from vastcellar.services.roll.day_drives import NamedCopy, copies_on, drive_of_copy, setup_of_unit
+from vastcellar.services.roll.later_copies import later_copies
 from vastcellar.services.roll.station_ports import Device, Plugged, PortTable, plugged_ways
 from vastcellar.services.workplace.workplace import Shelf
-
-_NO_LIMIT = 1e12
-"""Of a drive that isn't ours only the rate is known that it is said to write."""
 
 
 @dataclass(frozen=True)
@@ -52,6 +49,8 @@ class PlannedDay:
     day: RollDay
     run: DayRun
     copies: tuple[CopyOnDay, ...]
+    """Those that are made later after the others."""
+    later: tuple[LaterRun, ...]
     cards: dict[str, dict[str, Placing]]
     """Where each card can be put in, by tag and port."""
     notes: tuple[str, ...]
@@ -117,7 +116,8 @@ def _planned(
         for camera in shoot.cameras
     ]
     pools = [(camera, pool) for camera, pool in pools if pool]
-    copies = _copies_on(shoot, number, catalog, shelf, notes)
+    named = copies_on(shoot, number, catalog, shelf, notes)
+    copies = [each for each in named if not each[0].made_from]
     if not pools:
         raise BadValueError(
             "no camera records to anything", where="day", mend="Choose what it records to in Match"
@@ -129,31 +129,33 @@ def _planned(
             mend="Name the units that it is made on in Shoot",
         )
     drives = [
-        Device(tag, _setup_of(unit), 0.0)
+        Device(tag, setup_of_unit(unit), 0.0)
         for _copy, tag, unit, _filled in copies
         if unit is not None
     ]
     cards = [device for _camera, pool in pools for device, _room in pool]
     ways = plugged_ways(table, drives, cards, dict(shoot.offload.ports))
     counting = sum(not copy.is_handed_over for copy, *_rest in copies)
+    later = [each for each in named if each[0].made_from]
     if counting < shoot.offload.verified_copies:
         drives_count = "1 drive counts" if counting == 1 else f"{counting} drives count"
+        until = "before those are made that are made later" if later else "again"
         notes.append(
             f"{shoot.offload.verified_copies} verified copies are asked for and {drives_count}: "
-            "no card is ever free again"
+            f"no card is ever free {until}"
         )
     learned = _learned(shoot, number, copies, ways[0], catalog, shelf)
     made = [_day_on(shoot, number, pools, copies, way, table, learned) for way in _distinct(ways)]
     day, way = made[0], ways[0]
+    run = run_day(day)
     return PlannedDay(
         shoot,
         number,
         table.host,
         day,
-        run_day(day),
-        tuple(
-            CopyOnDay(copy, tag, filled, way.drives.get(tag)) for copy, tag, _u, filled in copies
-        ),
+        run,
+        tuple(CopyOnDay(copy, tag, filled, way.drives.get(tag)) for copy, tag, _u, filled in named),
+        later_copies(shoot, number, run, copies, later, table, notes),
         way.cards,
         tuple(notes),
         tuple(learned.items()),
@@ -185,7 +187,6 @@ def _distinct(ways: Sequence[Plugged]) -> list[Plugged]:
 
 Pool = list[tuple[Device, float]]
 """Cards of a camera in the order in which they go in, and the room on each."""
-NamedCopy = tuple[Copy, str, Unit | None, tuple[DayOnDrive, ...]]
 
 
 def _pool(
@@ -218,47 +219,10 @@ def _pool(
         if room <= 0:
             notes.append(f"{tag} of {camera.key} is full: it is left out")
             continue
-        own = replace(_setup_of(unit), file_system_key=setup.file_system_key)
+        own = replace(setup_of_unit(unit), file_system_key=setup.file_system_key)
         if not own.enclosure_key and catalog.drive(unit.drive_key).needs_enclosure:
             own = replace(own, enclosure_key=setup.enclosure_key)
         found.append((Device(tag, own, day_bytes), room))
-    return found
-
-
-def _setup_of(unit: Unit) -> Setup:
-    return Setup(unit.drive_key, "", "", unit_tag=unit.tag, enclosure_key=unit.enclosure_key)
-
-
-def _copies_on(
-    shoot: Shoot, number: int, catalog: Catalog, shelf: Shelf, notes: list[str]
-) -> list[NamedCopy]:
-    day_bytes = (plan_shoot(shoot).copied_bytes * (1 + shoot.reserve)).tolist()
-    found: list[NamedCopy] = []
-    for copy in shoot.copies:
-        units = []
-        for tag in copy.unit_tags:
-            unit = shelf.unit(tag)
-            if unit is None or not unit.is_ready:
-                why = "isn't in the cellar" if unit is None else f"is {unit.state}"
-                notes.append(f"{tag} of the {copy.name} {why}: it is left out")
-            else:
-                units.append(unit)
-        if not units and copy.write_bytes_per_s:
-            found.append((copy, copy.name, None, ()))
-            continue
-        if not units:
-            notes.append(f"the {copy.name} has no unit to be made on: it is left out")
-            continue
-        rooms = [free_bytes_on(catalog.drive(unit.drive_key), unit) for unit in units]
-        filled = days_on_drives(day_bytes, rooms, copy.keep_days)
-        today = filled[number - 1]
-        if not today.fits:
-            notes.append(f"the {copy.name} has no unit with room for the whole of day {number}")
-        unit = units[today.drive]
-        if any(unit.tag == tag for _copy, tag, _unit, _filled in found):
-            notes.append(f"{unit.tag} has a copy already: the {copy.name} there is none beside it")
-            continue
-        found.append((copy, unit.tag, unit, filled))
     return found
 
 
@@ -281,7 +245,7 @@ def _day_on(
         readers=tuple(Reader(port.key, port.name) for port in table.ports if port.key in used),
         drives=tuple(
             at_speed(drive, learned[drive.tag].factor) if drive.tag in learned else drive
-            for drive in (_copy_drive(shoot, number, each, way) for each in copies)
+            for drive in (drive_of_copy(shoot, number, each, way) for each in copies)
         ),
         people=rules.people,
         walk_s=rules.walk_s,
@@ -307,7 +271,7 @@ def _learned(
         if unit is None:
             continue
         measured = measured_copies(shelf.records, tag, catalog)
-        said = learned_from(_copy_drive(shoot, number, each, way), measured)
+        said = learned_from(drive_of_copy(shoot, number, each, way), measured)
         if said is not None:
             found[tag] = said
     return found
@@ -335,48 +299,3 @@ def _camera_day(shoot: Shoot, number: int, camera: Camera, pool: Pool, way: Plug
         camera.card_changes_s,
     )
     return with_cards(value, len(cards) + camera.more_media) if camera.more_media else value
-
-
-def _copy_drive(shoot: Shoot, number: int, named: NamedCopy, way: Plugged) -> CopyDrive:
-    copy, tag, unit, filled = named
-    if unit is None:
-        rate = copy.write_bytes_per_s
-        return CopyDrive(
-            tag,
-            copy.name,
-            WriteBehaviour(rate, rate),
-            HeatPath(12.0, 60.0, 5.0, 14.0, 0.0, shoot.ambient_c),  # any: it makes nothing slower
-            _NO_LIMIT,
-            _NO_LIMIT,
-            rate,
-            free_bytes=1e18,
-            capacity_bytes=1e18,
-            counts=not copy.is_handed_over,
-        )
-    return copy_drive(
-        tag,
-        way.drives[tag],
-        shoot.ambient_c,
-        filled[number - 1].free_bytes,
-        counts=not copy.is_handed_over,
-    )
-
-
-def copy_drive(
-    tag: str, placed: Placing, ambient_c: float, free_bytes: float, *, counts: bool
-) -> CopyDrive:
-    """Return a unit at its port as a drive of the day, with so much room left on it."""
-    chain = placed[1]
-    parts = chain.parts
-    return CopyDrive(
-        tag,
-        tag,
-        parts.drive.behaviour or as_its_box_says(parts.drive),
-        heat_path(parts, ambient_c),
-        chain.link_cap_bytes_per_s,
-        chain.reading_link_bytes_per_s,
-        parts.medium_read_bytes_per_s,
-        free_bytes=free_bytes,
-        capacity_bytes=parts.drive.capacity_bytes,
-        counts=counts,
-    )

@@ -12,6 +12,7 @@ from vastcellar.core.roll.copy_log import KeptCopy
 from vastcellar.core.roll.day import RollDay
 from vastcellar.core.roll.day_run import CardTrip, DayRun
 from vastcellar.core.roll.drawn_days import DrawnDays, Spread
+from vastcellar.core.roll.later import LaterRun
 from vastcellar.core.roll.learned import Learned
 from vastcellar.core.roll.levers import LeverKind, Pulled
 from vastcellar.core.roll.offloading import HASH, LINK
@@ -21,6 +22,7 @@ from vastcellar.services.roll.day_planning import PlannedDay
 from vastcellar.services.sums.sum_lines import Sum, SumLine
 
 LAST_SUM, FILLS_SUM, HOME_SUM = "roll-last", "roll-fills", "roll-home"
+LATER_SUM = "roll-later"
 _CARD = "card"  # what the card is called in a copy that nothing else is known of
 _AS_PLANNED_SHARE = 0.05
 NEVER = "never"
@@ -75,6 +77,40 @@ def last_text(run: DayRun, fmt: NumberFormat) -> str:
         return "Nothing is recorded on this day"
     what = "Last verified copy" if run.is_every_copy_verified else "Last copy, not all verified,"
     return f"{what} {moment(run.last_verified_s, fmt)}"
+
+
+def later_text(later: Sequence[LaterRun], fmt: NumberFormat) -> str:
+    """Return when the copies are verified that are made later; "" where there is none."""
+    return "; ".join(
+        f"{each.copy.name}, made later from {each.copy.from_tag}, {moment(each.verified_s, fmt)}"
+        for each in later
+    )
+
+
+def later_sum(each: LaterRun, fmt: NumberFormat) -> Sum:
+    """Return how a copy that is made later comes to its time."""
+    copy, drive = each.copy, each.copy.drive
+    lines = [SumLine(f"the day on {copy.from_tag}", "every card that it has",
+                     fmt.size(each.size_bytes))]  # fmt: skip
+    if math.isfinite(each.verified_s):
+        copy_s, check_s = each.copied_s - each.start_s, each.verified_s - each.copied_s
+        waits = "not before the time that was set"
+        how = waits if each.start_s == copy.not_before_s else f"all of it is on {copy.from_tag}"
+        lines += [
+            SumLine("begins", how, moment(each.start_s, fmt)),
+            SumLine(f"copied to {drive.tag}: {fmt.duration(round(copy_s))}",
+                    f"{fmt.size(each.size_bytes)} ÷ {fmt.rate(each.size_bytes / copy_s)}",
+                    moment(each.copied_s, fmt)),
+            SumLine(f"the rest is read back: {fmt.duration(round(check_s))}", "one file behind",
+                    moment(each.verified_s, fmt)),
+        ]  # fmt: skip
+    else:
+        free = f"{fmt.size(drive.free_bytes)} free"
+        lines.append(SumLine(f"on {drive.tag}", free if not each.has_room else "no card", NEVER))
+    title = f"{copy.name}, made later: {moment(each.verified_s, fmt)}"
+    return Sum(f"{LATER_SUM} {copy.name}", title, tuple(lines),
+               "after the day, with the computer to itself: typical figures",
+               Evidence.COMPUTED)  # fmt: skip
 
 
 def pool_text(pool: SmallestPool, day: RollDay, fmt: NumberFormat) -> str:
@@ -289,6 +325,9 @@ def roll_sums(planned: PlannedDay, fmt: NumberFormat) -> dict[str, Sum]:
     """Return the sums behind the moments of a day: the last verified copy, and each wait."""
     found = {LAST_SUM: last_sum(planned, fmt), FILLS_SUM: fills_sum(planned, fmt)}
     found[HOME_SUM] = home_sum(planned, fmt)
+    for each in planned.later:
+        told = later_sum(each, fmt)
+        found[told.key] = told
     for wait in planned.run.waits:
         found[wait_sum_key(wait)] = wait_sum(planned, wait, fmt)
     for trip in planned.run.trips:

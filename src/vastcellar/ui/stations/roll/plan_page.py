@@ -17,6 +17,7 @@ from vastcellar.services.roll.day_wording import (
     LAST_SUM,
     drawn_text,
     last_text,
+    later_text,
     lever_title,
     moment,
     moved_by_text,
@@ -157,7 +158,8 @@ class PlanPage(QWidget):
         by = "computed, minute by minute"
         told = waits_text(run, numbers)
         self.verdict.show_verdict(waits_verdict(run), Evidence.COMPUTED, told, by)
-        self.last.setText(last_text(run, numbers))
+        later = later_text(planned.later, numbers)
+        self.last.setText(last_text(run, numbers) + (f" · {later}" if later else ""))
         drives = ", ".join(copy.tag for copy in planned.copies)
         self.subtitle.setText(
             f"{planned.host.name}, to {drives} in one read; a card is free after "

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 from PySide6.QtCore import Signal
@@ -9,7 +10,7 @@ from PySide6.QtWidgets import QWidget
 
 from vastcellar.core.errors import VastCellarError
 from vastcellar.core.parts.catalog import Catalog
-from vastcellar.core.shoot.offload import CardOrder, Offload
+from vastcellar.core.shoot.offload import CardOrder, Offload, Person
 from vastcellar.core.units import parse_duration
 from vastcellar.services.roll.day_planning import station_of
 from vastcellar.ui.look import Look
@@ -27,14 +28,17 @@ class RulesForm(QWidget):
     def __init__(self, look: Look) -> None:
         super().__init__()
         numbers = look.numbers
-        self._rules = Offload()
+        self._rules: Callable[[], Offload] = Offload
+        """The rules as they are now: a plan that is being reckoned shows older ones."""
         self.host, self.order = Choice("Computer"), Choice("Order")
         self.walk = QuantityField("Walk", parse_duration, numbers.duration)
         self.at_once = QuantityField("Copies at once", parse_whole, str)
         self.to_wipe = QuantityField("Copies before wiping", parse_whole, str)
+        self.people = QuantityField("People", _parse_people, _people_text)
         self.host.setMinimumWidth(120)
         self.order.setMinimumWidth(132)
-        for field, width in ((self.walk, 62), (self.at_once, 34), (self.to_wipe, 34)):
+        for field, width in ((self.walk, 62), (self.at_once, 34), (self.to_wipe, 34),
+                             (self.people, 110)):  # fmt: skip
             field.setFixedWidth(width)
             field.decimal_point = numbers.decimal_point
             field.refused.connect(self.refused)
@@ -43,6 +47,9 @@ class RulesForm(QWidget):
         self.walk.setToolTip("From a camera to the computer, and back")
         self.at_once.setToolTip("How many cards are copied at the same time")
         self.to_wipe.setToolTip("Verified copies on drives of their own before a card is free")
+        self.people.setToolTip(
+            "Who changes the cards, with commas between; (fetches) after who also walks for them"
+        )
         words: list[QWidget] = []
         fields: tuple[tuple[str, QWidget], ...] = (
             ("copied on", self.host),
@@ -53,8 +60,9 @@ class RulesForm(QWidget):
         )
         for text, shown in fields:
             words += [label(text, "soft"), shown]
-        words.append(label("verified copies", "soft"))
+        words += [label("copies; by", "soft"), self.people]
         self.setLayout(row(*words, spacing=6))
+        self.people.entered.connect(self._edit_people)
         self.host.chosen.connect(lambda key: self._edit("computer", host_key=key))
         self.order.chosen.connect(lambda key: self._edit("order", order=CardOrder(key)))
         self.walk.entered.connect(lambda value: self._edit("walk", walk_s=value))
@@ -64,7 +72,8 @@ class RulesForm(QWidget):
     def show_rules(self, workbench: Workbench, catalog: Catalog) -> None:
         """Show the rules of the open shoot."""
         shoot = workbench.document.shoot
-        rules = self._rules = shoot.offload
+        self._rules = lambda: workbench.document.shoot.offload
+        rules = shoot.offload
         hosts = [(h.key, h.name) for h in catalog.hosts.values() if not h.is_camera]
         try:
             chosen = station_of(shoot, catalog).key
@@ -75,10 +84,17 @@ class RulesForm(QWidget):
         self.walk.show_value(rules.walk_s)
         self.at_once.show_value(rules.copies_at_once)
         self.to_wipe.show_value(rules.verified_copies)
+        self.people.show_value(rules.people)
+
+    def _edit_people(self, named: tuple[Person, ...]) -> None:
+        """Take other people; whoever stays keeps his or her breaks."""
+        breaks = {each.name: each.breaks for each in self._rules().people}
+        people = tuple(replace(each, breaks=breaks.get(each.name, ())) for each in named)
+        self._edit("people", people=people)
 
     def _edit(self, told: str, **changes: object) -> None:
         try:
-            rules = replace(self._rules, **changes)  # type: ignore[arg-type]
+            rules = replace(self._rules(), **changes)  # type: ignore[arg-type]
         except VastCellarError as error:
             self.refused.emit(error)
             self.show_again()
@@ -87,7 +103,27 @@ class RulesForm(QWidget):
 
     def show_again(self) -> None:
         """Put back what stands, after something that can't be."""
-        rules = self._rules
+        rules = self._rules()
         self.walk.show_value(rules.walk_s)
         self.at_once.show_value(rules.copies_at_once)
         self.to_wipe.show_value(rules.verified_copies)
+        self.people.show_value(rules.people)
+
+
+_FETCHES = "(fetches)"
+
+
+def _people_text(people: Sequence[Person]) -> str:
+    return ", ".join(f"{each.name} {_FETCHES}" if each.fetches else each.name for each in people)
+
+
+def _parse_people(text: str, *, where: str = "", decimal_point: str = ".") -> tuple[Person, ...]:
+    """Read names with commas between them, each with whether it fetches the cards as well."""
+    found = []
+    for part in text.split(","):
+        name = part.strip()
+        fetches = name.lower().endswith(_FETCHES)
+        name = name[: -len(_FETCHES)].strip() if fetches else name
+        if name:
+            found.append(Person(name, fetches=fetches))
+    return tuple(found)

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from vastcellar.core.errors import BadValueError, VastCellarError
 from vastcellar.core.shoot.shoot import Copy, Shoot
-from vastcellar.core.units import NumberFormat, parse_rate, parse_share
+from vastcellar.core.units import NumberFormat, parse_rate, parse_share, parse_time_of_day
 from vastcellar.services.workplace.workplace import Shelf
 from vastcellar.ui.widgets.cards import label, row
 from vastcellar.ui.widgets.field_set import FieldSet
@@ -69,6 +69,21 @@ class CopyForm(QWidget):
             lambda c, v: replace(c, write_bytes_per_s=v),
             tip="What a drive that isn't ours is said to write, where no unit is named",
         )
+        self.fields.add_choice(
+            "It is made",
+            self._sources,
+            lambda c: c.made_from,
+            lambda c, key: replace(c, made_from=key),
+            tip="With the others in one read, or later from one of them",
+        )
+        self.fields.add(
+            "Not before",
+            _parse_later,
+            lambda at_s: numbers.time_of_day(at_s) if at_s else "any time",
+            lambda c: c.not_before_s,
+            lambda c, v: replace(c, not_before_s=v),
+            tip="When one that is made later can begin: 21:00 at the hotel",
+        )
         self.shoot_fields = FieldSet(numbers)
         self.shoot_fields.add(
             "Reserve",
@@ -110,6 +125,12 @@ class CopyForm(QWidget):
         self.fields.show_value(self._copy)
         self.shoot_fields.show_value(shoot)
 
+    def _sources(self, copy: Copy) -> list[tuple[str, str]]:
+        """Return what a copy can be made from: the cards, or a copy that is made from them."""
+        copies = self._shoot.copies if self._shoot else ()
+        others = [each.name for each in copies if not each.made_from and each.name != copy.name]
+        return [("", "from the cards"), *((name, f"later, from {name}") for name in others)]
+
     def _parse_tags(
         self, text: str, *, where: str = "", decimal_point: str = "."
     ) -> tuple[str, ...]:
@@ -127,15 +148,22 @@ class CopyForm(QWidget):
         shoot, before = self._shoot, self._copy
         if shoot is None or before is None:
             return
-        copies = tuple(copy if each.name == before.name else each for each in shoot.copies)
+        copies = tuple(
+            copy if each.name == before.name else _made_from(each, before.name, copy.name)
+            for each in shoot.copies
+        )
         try:
             changed = replace(shoot, copies=copies)
         except VastCellarError as error:
             self._say(error)
             self.fields.show_value(before)
             return
-        self.chosen.emit(copy.name)
-        self.edited.emit(changed, f"{what} of {copy.name}")
+        self._hand_back(changed, f"{what} of {copy.name}", copy.name)
+
+    def _hand_back(self, shoot: Shoot, told: str, name: str) -> None:
+        """Hand back the changed shoot, then choose the copy *name*: before, nobody knows it."""
+        self.edited.emit(shoot, told)
+        self.chosen.emit(name)
 
     def add_copy(self) -> None:
         """Add a copy with a name of its own."""
@@ -149,20 +177,26 @@ class CopyForm(QWidget):
         except VastCellarError as error:
             self._say(error)
             return
-        self.chosen.emit(name)
-        self.edited.emit(changed, f"{name} added")
+        self._hand_back(changed, f"{name} added", name)
 
     def remove_copy(self) -> None:
         """Take the chosen copy out of the plan; undo brings it back."""
         shoot, gone = self._shoot, self._copy
         if shoot is not None and gone is not None:
-            rest = tuple(copy for copy in shoot.copies if copy.name != gone.name)
-            self.chosen.emit(rest[0].name if rest else "")
-            self.edited.emit(replace(shoot, copies=rest), f"{gone.name} removed")
+            rest = tuple(
+                _made_from(copy, gone.name, "") for copy in shoot.copies if copy.name != gone.name
+            )
+            changed = replace(shoot, copies=rest)
+            self._hand_back(changed, f"{gone.name} removed", rest[0].name if rest else "")
 
     def _say(self, error: VastCellarError | None) -> None:
         self.message.setText("" if error is None else str(error))
         self.message.setVisible(error is not None)
+
+
+def _made_from(copy: Copy, name: str, other: str) -> Copy:
+    """Return *copy*, made from *other* where it was made from the copy *name*."""
+    return replace(copy, made_from=other) if copy.made_from == name else copy
 
 
 def _parse_rate_or_nothing(text: str, *, where: str = "", decimal_point: str = ".") -> float:
@@ -170,6 +204,13 @@ def _parse_rate_or_nothing(text: str, *, where: str = "", decimal_point: str = "
     if text.strip().lower() in ("", "not known"):
         return 0.0
     return parse_rate(text, where=where, decimal_point=decimal_point)
+
+
+def _parse_later(text: str, *, where: str = "", decimal_point: str = ".") -> float:
+    """Read a time of day; nothing, or "any time", is 0."""
+    if text.strip().lower() in ("", "any time"):
+        return 0.0
+    return parse_time_of_day(text, where=where, decimal_point=decimal_point)
 
 
 def _any_text(text: str, *, where: str = "", decimal_point: str = ".") -> str:

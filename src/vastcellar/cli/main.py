@@ -20,6 +20,7 @@ _COMMANDS = {
     "copy": Late("copy_command:copy_command", "A card to several drives in one read, verified."),
     "devices": Late("devices_command:devices", "What is plugged in, and how it links."),
     "diagnose": Late("diagnose_command:diagnose", "What slowed a drive down, from its trace."),
+    "edit": Late("edit_command:edit_command", "How many streams a store holds, and why not more."),
     "format-plan": Late("format_command:format_command", "Which file system, and the commands."),
     "judge": Late("judge_command:judge", "Will it hold, and on what evidence?"),
     "label": Late("label_command:label_command", "Labels of units, as PDF with QR codes."),
@@ -32,6 +33,7 @@ _COMMANDS = {
     "roll": Late("roll_command:roll_command", "A shooting day, card by card, and what helps."),
     "simulate": Late("simulate_command:simulate_command", "A take or an offload, computed."),
     "sum": Late("sum_command:sum_command", 'Reckon a line: "4 TB in 30 min", "1 TB in GiB".'),
+    "timeline": Late("edit_command:timeline_command", "What a cut reads in its worst second."),
     "unit": Late("unit_command:unit", "Units on the shelf: put there, listed, changed."),
     "verify": Late("copy_command:verify_command", "Copies read back again, by their lists."),
 }

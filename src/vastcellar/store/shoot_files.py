@@ -18,6 +18,13 @@ from pydantic import (
 
 from vastcellar.core.errors import BadFileError, BadValueError, UnknownPartError
 from vastcellar.core.parts.catalog import Catalog
+from vastcellar.core.shoot.edit_plan import (
+    BesideSetup,
+    EditPlan,
+    GrowthSetup,
+    StoreSetup,
+    StreamSetup,
+)
 from vastcellar.core.shoot.formats import (
     MAX_FRAMES_PER_S,
     MAX_VIDEO_BYTES_PER_S,
@@ -40,7 +47,13 @@ from vastcellar.core.shoot.shoot import (
     Shoot,
     default_copies,
 )
-from vastcellar.store.json_files import as_bad_file, read_json, require_format, write_text_whole
+from vastcellar.store.json_files import (
+    as_bad_file,
+    read_json,
+    read_strictly,
+    require_format,
+    write_text_whole,
+)
 from vastcellar.store.reading import as_sentence
 
 SHOOT_FORMAT = "vast-cellar/shoot"
@@ -74,9 +87,10 @@ class FormatInFile(_Strict):
 
 
 # Values that need nothing looked up are read straight into core's own classes.
-_VALUES: tuple[Any, ...] = (AllowedMedium, Break, CameraLimits, Copy, MeasuredRate, Offload, Person)
-for _kind in _VALUES:
-    _kind.__pydantic_config__ = ConfigDict(extra="forbid")
+read_strictly(
+    AllowedMedium, Break, CameraLimits, Copy, MeasuredRate, Offload, Person, BesideSetup, EditPlan,
+    GrowthSetup, StoreSetup, StreamSetup,
+)  # fmt: skip
 
 
 class SetupInFile(_Strict):
@@ -150,6 +164,7 @@ class ShootInFile(_Strict):
     day_end_s: float = DEFAULT_DAY_S[1]
     breaks: tuple[Break, ...] = ()
     offload: Offload = Field(default_factory=Offload)
+    edit: EditPlan = Field(default_factory=EditPlan)
     cameras: Annotated[tuple[CameraInFile, ...], Field(max_length=200)]
 
 

@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from vastcellar.core.build.bays import MirroredPairs, mirrored_pairs
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.links.hubs import Hub, is_dock
 from vastcellar.core.links.links import Cable, LinkMode, Port
 from vastcellar.core.parts.dimensions import BadPair, Pad, m2_length_mm
 from vastcellar.core.parts.heights import PadFit
+from vastcellar.core.parts.mirrors import MirroredPairs, mirrored_pairs
 from vastcellar.core.parts.parts import Drive, Enclosure, Host
 
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field, replace
 
 from vastcellar.core.checks import require_above_zero, require_between, require_not_negative
 from vastcellar.core.errors import BadValueError
+from vastcellar.core.shoot.edit_plan import EditPlan
 from vastcellar.core.shoot.formats import RecordingFormat, video_bytes_per_s
 from vastcellar.core.shoot.guarantees import find_guarantee
 from vastcellar.core.shoot.measured_rate import MeasuredRate
@@ -274,6 +275,7 @@ class Shoot:
     breaks: tuple[Break, ...] = ()
     """When no camera begins a take."""
     offload: Offload = field(default_factory=Offload)
+    edit: EditPlan = field(default_factory=EditPlan)
 
     def __post_init__(self) -> None:
         where = f"shoot {self.name!r}"

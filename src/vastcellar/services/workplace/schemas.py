@@ -6,6 +6,7 @@ from typing import Any
 
 from vastcellar.store.catalog_files import catalog_schema
 from vastcellar.store.copy_files import copy_schema
+from vastcellar.store.edit_files import edit_schema
 from vastcellar.store.protocol_files import protocol_schema
 from vastcellar.store.shoot_files import chain_schema, shoot_schema
 
@@ -15,6 +16,7 @@ def schemas() -> dict[str, dict[str, Any]]:
     return {
         "shoot": shoot_schema(),
         "chain": chain_schema(),
+        "edit": edit_schema(),
         "catalog": catalog_schema(),
         "protocols": protocol_schema(),
         "copy": copy_schema(),

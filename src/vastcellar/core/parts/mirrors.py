@@ -1,4 +1,4 @@
-"""Several drives at once: disks mirrored in pairs, and slots that share one uplink."""
+"""Disks mirrored in pairs: what can be used of them, and what is wasted."""
 
 from __future__ import annotations
 

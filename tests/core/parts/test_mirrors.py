@@ -7,7 +7,6 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from vastcellar.core.build.bays import mirrored_pairs
 from vastcellar.core.build.checks import check, mirror_bytes_per_s
 from vastcellar.core.build.kinds import BuildKind, kind_of
 from vastcellar.core.build.layout import Layout
@@ -16,6 +15,7 @@ from vastcellar.core.errors import BadValueError
 from vastcellar.core.evidence import Verdict
 from vastcellar.core.parts.crossing import crossing, pays_from
 from vastcellar.core.parts.fitting import FitKind
+from vastcellar.core.parts.mirrors import mirrored_pairs
 
 _TB = 1e12
 _NO_WAY = float("inf")

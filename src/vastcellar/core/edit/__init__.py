@@ -1,0 +1,1 @@
+"""Storage that editors work from: what it holds, how many streams it plays, what limits it."""

@@ -1,0 +1,176 @@
+"""What an edit plan comes to: for each store its ladder, its safety, its months, and the cut."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+from functools import cached_property
+from pathlib import Path
+
+from vastcellar.core.edit.demand import PlayedDemand, play_demand
+from vastcellar.core.edit.edit_load import EditLoad
+from vastcellar.core.edit.edit_store import EditStore
+from vastcellar.core.edit.ladder import Ladder, Rung, ladder_of, rung_of
+from vastcellar.core.edit.months import Growth, Months, months_of
+from vastcellar.core.edit.rebuilding import Rebuild, rebuild_of
+from vastcellar.core.edit.waiting import FirstFrame, first_frame, opens_in_s
+from vastcellar.core.errors import BadValueError, VastCellarError
+from vastcellar.core.evidence import Verdict, verdict_for_margin
+from vastcellar.core.parts.catalog import Catalog
+from vastcellar.core.shoot.edit_plan import EditPlan, StoreSetup
+from vastcellar.core.shoot.shoot import Shoot
+from vastcellar.core.shoot.shoot_plan import plan_shoot
+from vastcellar.services.edit.stores import build_store, load_of
+from vastcellar.services.edit.timelines import TimelineDemand, timeline_demand
+
+_TB = 1e12
+
+
+@dataclass(frozen=True)
+class PlannedStore:
+    """One store under what is asked of it."""
+
+    setup: StoreSetup
+    store: EditStore
+    load: EditLoad
+    streams: int
+    """So many are wanted."""
+    ladder: Ladder
+    rebuild: Rebuild
+    months: Months
+    played: PlayedDemand | None
+    """Of the cut; None without one."""
+
+    @cached_property
+    def asked(self) -> Rung:
+        """The rung that is wanted."""
+        return self.ladder.rung(self.streams)
+
+    @property
+    def verdict(self) -> Verdict:
+        """Whether it plays as many streams as are wanted."""
+        return verdict_for_margin(self.asked.margin) if self.asked.is_held else Verdict.FALLS_SHORT
+
+    @cached_property
+    def jump(self) -> FirstFrame:
+        """A first frame while the streams that it holds play."""
+        return first_frame(self.store, self.load, max(min(self.streams, self.ladder.held), 1))
+
+    @property
+    def opens_in_s(self) -> float:
+        """A project of a short film."""
+        return opens_in_s(self.store)
+
+    @cached_property
+    def rebuilding(self) -> Ladder:
+        """The ladder while a failed disk is rebuilt."""
+        left = replace(self.store, disk_time_share=self.rebuild.left_share)
+        return ladder_of(left, self.load)
+
+    @property
+    def price_per_tb(self) -> float:
+        """Of what can be used; nan where no price is known."""
+        usable = self.store.array.usable_bytes / _TB
+        return self.store.price / usable if self.store.price else math.nan
+
+    @property
+    def price_per_stream(self) -> float:
+        """Of a stream that it holds; nan where none is, or no price is known."""
+        held = self.ladder.held
+        return self.store.price / held if held and self.store.price else math.nan
+
+
+@dataclass(frozen=True)
+class PlannedEdit:
+    """All stores of a plan, side by side, and the cut that they play."""
+
+    plan: EditPlan
+    stores: tuple[PlannedStore, ...]
+    cut: TimelineDemand | None
+    notes: tuple[str, ...]
+    """What couldn't be planned, each as a sentence."""
+
+    @property
+    def chosen(self) -> PlannedStore | None:
+        """The store that is looked at."""
+        wanted = self.plan.store
+        return next((s for s in self.stores if wanted and s.setup.name == wanted.name), None)
+
+
+def plan_edit(
+    plan: EditPlan, catalog: Catalog, shoot: Shoot | None = None, beside: Path | None = None
+) -> PlannedEdit:
+    """Return what *plan* comes to.
+
+    A store that can't be put together, or a cut that can't be read, is a note; the rest stands.
+
+    Args:
+        plan: stores and what is asked.
+        catalog: that the parts are in.
+        shoot: whose cameras' formats are played, and whose material the months bring.
+        beside: the folder that the path of the cut counts from; None for the working folder.
+
+    Raises:
+        BadValueError: for a plan without a store, or a stream of no known rate.
+
+    """
+    if not plan.stores:
+        raise BadValueError("there is no store", where="edit", mend="Add one to play from")
+    load = load_of(plan, shoot)
+    notes: list[str] = []
+    cut = None
+    if plan.timeline:
+        try:
+            cut = timeline_demand((beside or Path()) / plan.timeline, load.stream.bytes_per_s)
+        except VastCellarError as error:
+            notes.append(f"the cut: {error}")
+    made = []
+    for setup in plan.stores:
+        try:
+            store = build_store(setup, catalog)
+        except VastCellarError as error:
+            notes.append(str(error))
+            continue
+        made.append(planned_store(setup, store, load, plan, cut, growth_of(plan, shoot)))
+    return PlannedEdit(plan, tuple(made), cut, tuple(notes))
+
+
+def planned_store(
+    setup: StoreSetup,
+    store: EditStore,
+    load: EditLoad,
+    plan: EditPlan,
+    cut: TimelineDemand | None,
+    growth: Growth,
+) -> PlannedStore:
+    """Return a store under *load*, with everything that is reckoned of it."""
+    usable = store.array.usable_bytes
+    played = None
+    if cut is not None:
+        given: dict[int, float] = {}
+
+        def gives(streams: int) -> float:
+            if streams not in given:
+                given[streams] = rung_of(store, load, streams).limit.bytes_per_s
+            return given[streams]
+
+        played = play_demand(cut.demand, gives, load.stream.read_ahead_s)
+    return PlannedStore(
+        setup,
+        store,
+        load,
+        plan.streams,
+        ladder_of(store, load),
+        rebuild_of(store.array, store.filled_share, store.rebuild_bytes_per_s),
+        months_of(usable, usable * store.filled_share, growth),
+        played,
+    )
+
+
+def growth_of(plan: EditPlan, shoot: Shoot | None) -> Growth:
+    """Return what a month brings: as typed in, or all that the shoot records, once a month."""
+    setup = plan.growth
+    month = setup.month_bytes
+    if not month and shoot is not None:
+        month = float(plan_shoot(shoot).copied_bytes.sum())
+    return Growth(month, setup.grows_by, setup.archived_after_months, setup.kept_share)

@@ -1,0 +1,215 @@
+"""An edit plan in words: the headline, the store, what would help."""
+
+from __future__ import annotations
+
+import math
+
+from vastcellar.core.edit.arrays import Level
+from vastcellar.core.edit.edit_store import StageKind
+from vastcellar.core.edit.ladder import Given
+from vastcellar.core.units import NumberFormat
+from vastcellar.services.edit.edit_planning import PlannedEdit, PlannedStore
+from vastcellar.services.edit.helping import Help, HelpKind
+from vastcellar.services.edit.stores import level_of
+from vastcellar.services.edit.timelines import TimelineDemand
+
+LEVEL_NAMES = {
+    Level.SINGLE: "single drive",
+    Level.EACH: "each by itself",
+    Level.STRIPE: "RAID 0",
+    Level.MIRROR: "RAID 1, mirrored",
+    Level.PARITY: "RAID 5",
+    Level.DOUBLE_PARITY: "RAID 6",
+    Level.STRIPED_MIRRORS: "RAID 10",
+}
+
+
+def streams_text(count: int) -> str:
+    """Return "one stream", "5 streams"."""
+    return {0: "no stream", 1: "one stream"}.get(count, f"{count} streams")
+
+
+def headline(planned: PlannedStore) -> str:
+    """Return how many streams it holds, beside how many are wanted."""
+    held, kind = planned.ladder.held, planned.load.stream.name
+    holds = "Holds no stream" if held == 0 else f"Holds {streams_text(held)}"
+    return f"{holds} of {kind}; {planned.streams} wanted"
+
+
+def given_name(given: Given) -> str:
+    """Return a stage as it is named in a sentence."""
+    match given.kind:
+        case StageKind.DISKS:
+            return "the disks"
+        case StageKind.HUB:
+            return f"the hub's {given.name} uplink"
+        case StageKind.PORT:
+            return f"its {given.name} port"
+        case StageKind.DESK:
+            return f"the desk's {given.name} link"
+        case StageKind.ENCRYPTION:
+            return f"decrypting at {given.name}"
+        case _:
+            return given.name
+
+
+def limit_line(planned: PlannedStore, fmt: NumberFormat) -> str:
+    """Return what ends the ladder, and what of the cut is late."""
+    limit, rest = planned.ladder.limit, ""
+    given = planned.ladder.rung(planned.ladder.held + 1).given
+    if len(given) > 1 and limit.kind is not StageKind.DISKS:
+        disks = next(each for each in given if each.kind is StageKind.DISKS)
+        rest = f", not the disks: {fmt.rate(limit.bytes_per_s, 0)} against " \
+               f"{fmt.rate(disks.bytes_per_s, 0)}"  # fmt: skip
+    else:
+        rest = f": {fmt.rate(limit.bytes_per_s, 0)} at {planned.ladder.held + 1} streams"
+    text = f"The limit is {given_name(limit)}{rest}."
+    return f"{text} {cut_line(planned, fmt)}".rstrip()
+
+
+def cut_line(planned: PlannedStore, fmt: NumberFormat) -> str:
+    """Return what comes late when the cut is played once; "" without a cut."""
+    played = planned.played
+    if played is None:
+        return ""
+    if not played.late:
+        carried = len(played.carried)
+        how = f"; the read-ahead carries {carried} overlaps" if carried else ""
+        return f"Played once, the cut is in time{how}."
+    places = "at one place" if len(played.late) == 1 else f"at {len(played.late)} places"
+    return f"Played once, {fmt.number(played.late_frames, 0)} frames of the cut are late {places}."
+
+
+def cut_text(cut: TimelineDemand, fmt: NumberFormat) -> str:
+    """Return what a cut is, and where the rates of its clips are from."""
+    demand = cut.demand
+    known = ", ".join(f"{count} by {source}" for source, count in cut.known_by)
+    return (
+        f"{cut.name}: {fmt.duration(round(demand.duration_s))}, {len(demand.clips)} clips; rates: "
+        f"{known}"
+    )
+
+
+def position(at_s: float) -> str:
+    """Return a moment of a cut: "31:08", from an hour on "1:02:09"."""
+    whole = round(at_s)
+    hours, rest = divmod(whole, 3600)
+    return f"{hours}:{rest // 60:02d}:{rest % 60:02d}" if hours else f"{rest // 60}:{rest % 60:02d}"
+
+
+def store_line(planned: PlannedStore) -> str:
+    """Return what the store is, in a line."""
+    setup, array = planned.setup, planned.store.array
+    names = [each.name for each in array.disks]
+    kinds = " + ".join(f"{names.count(name)} × {name}" for name in dict.fromkeys(names))
+    return f"{kinds}, {LEVEL_NAMES[level_of(setup)]}"
+
+
+def risk_text(share: float, fmt: NumberFormat) -> str:
+    """Return a risk in per cent: two of them are told apart by their tenths."""
+    return f"{fmt.number(share * 100, 1 if 0 < share < 1 else 0)} %"
+
+
+def rebuild_line(planned: PlannedStore, fmt: NumberFormat) -> str:
+    """Return what a failed disk means."""
+    rebuild = planned.rebuild
+    if not rebuild.is_possible:
+        lost = "all of it" if planned.store.array.count > 1 else "everything on it"
+        if planned.store.array.level is Level.EACH:
+            lost = "what is on it"
+        return f"A disk that fails takes {lost} along: no copy is in it."
+    hours = fmt.number(rebuild.seconds / 3600, 1)
+    risk = risk_text(rebuild.unreadable_risk, fmt)
+    held = streams_text(planned.rebuilding.held)
+    return (
+        f"{hours} h to rebuild a disk, {held} meanwhile; risk that a sector can't be read: {risk}. "
+        "RAID is not a backup."
+    )
+
+
+def months_line(planned: PlannedStore, fmt: NumberFormat) -> str:
+    """Return when it is full."""
+    months = planned.months
+    if math.isinf(months.full_after_months):
+        return "It isn't full within ten years."
+    count = fmt.number(months.full_after_months, 1)
+    kept = fmt.percent(1 - months.room_bytes / months.usable_bytes)
+    return f"Full in {count} months, {kept} kept free."
+
+
+# What would help
+
+
+def help_title(each: Help) -> str:
+    """Return what is changed, in a few words."""
+    match each.kind:
+        case HelpKind.READ_AHEAD:
+            return f"Read ahead {each.subject}"
+        case HelpKind.PROXIES:
+            return f"Proxies {each.subject}"
+        case HelpKind.LARGER_FRAMES:
+            return f"Frames of {each.subject}"
+        case HelpKind.FASTER_PORT:
+            return f"{each.subject} port in use"
+        case HelpKind.MORE_DISKS:
+            return f"One more {each.subject}"
+        case _:
+            return f"{each.subject} in the bays"
+
+
+def help_lines(each: Help, before: PlannedStore, fmt: NumberFormat) -> tuple[str, str, str]:
+    """Return what it does to the streams, to the cut, and what it costs."""
+    planned = each.planned
+    verdict = f"{planned.verdict.value} {fmt.percent(planned.asked.margin, signed=True)}"
+    was, now = before.ladder.held, planned.ladder.held
+    does = f"{streams_text(now)}, as before" if was == now else f"{streams_text(now)}, not {was}"
+    if planned.played is not None and before.played is not None:
+        late = planned.played.late_frames
+        does += f"; {fmt.number(late, 0)} late" if late >= 0.5 else "; nothing late"
+    price = f"{fmt.number(each.price, 0)} EUR" if each.price else "nothing to buy for the store"
+    return verdict, does, price
+
+
+def compare_rows(edit: PlannedEdit, fmt: NumberFormat) -> tuple[tuple[str, tuple[str, ...]], ...]:
+    """Return what stores are compared by: a name and a value for each store."""
+    stores = edit.stores
+
+    def money(value: float) -> str:
+        return f"{fmt.number(value, 0)} EUR" if math.isfinite(value) else "not known"
+
+    def full(each: PlannedStore) -> str:
+        after = each.months.full_after_months
+        return f"{fmt.number(after, 1)} months" if math.isfinite(after) else "over ten years"
+
+    def rebuilt(each: PlannedStore) -> str:
+        if not each.rebuild.is_possible:
+            return "not at all"
+        return f"{fmt.number(each.rebuild.seconds / 3600, 1)} h"
+
+    def risk(each: PlannedStore) -> str:
+        return risk_text(each.rebuild.unreadable_risk, fmt)
+
+    def late(each: PlannedStore) -> str:
+        return fmt.number(each.played.late_frames, 0) if each.played else "no cut"
+
+    rows = [
+        ("Streams held", [str(s.ladder.held) for s in stores]),
+        ("Limit", [given_name(s.ladder.limit) for s in stores]),
+        ("Late frames of the cut", [late(s) for s in stores]),
+        ("Usable", [fmt.size(s.store.array.usable_bytes) for s in stores]),
+        ("Protective", [fmt.size(s.store.array.protective_bytes) for s in stores]),
+        ("Wasted", [fmt.size(s.store.array.wasted_bytes) for s in stores]),
+        ("Disks that may fail", [str(s.store.array.survives) for s in stores]),
+        ("To rebuild a disk", [rebuilt(s) for s in stores]),
+        ("Risk of a lost sector then", [risk(s) for s in stores]),
+        ("Streams meanwhile", [str(s.rebuilding.held) if s.rebuild.is_possible else "0"
+                               for s in stores]),
+        ("First frame, half of jumps", [fmt.duration(s.jump.half_s) for s in stores]),
+        ("First frame, 99 of 100", [fmt.duration(s.jump.most_s) for s in stores]),
+        ("Project of 4,000 files opens in", [fmt.duration(s.opens_in_s) for s in stores]),
+        ("Full in", [full(s) for s in stores]),
+        ("Price", [money(s.store.price or math.nan) for s in stores]),
+        ("A TB", [money(s.price_per_tb) for s in stores]),
+        ("A held stream", [money(s.price_per_stream) for s in stores]),
+    ]  # fmt: skip
+    return tuple((name, tuple(values)) for name, values in rows)

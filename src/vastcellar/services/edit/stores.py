@@ -1,0 +1,186 @@
+"""A store as it is typed in, put together from the catalog; and what is asked of it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from vastcellar.core.checks import require_above_zero
+from vastcellar.core.edit.arrays import STRIPE_BYTES, Level, array_of
+from vastcellar.core.edit.disks import disk_of
+from vastcellar.core.edit.edit_load import Beside, EditLoad, StreamKind
+from vastcellar.core.edit.edit_store import (
+    ROUND_TRIP_S,
+    EditStore,
+    Stage,
+    StageKind,
+    network_bytes_per_s,
+)
+from vastcellar.core.errors import BadValueError, UnknownPartError
+from vastcellar.core.links.links import LinkMode
+from vastcellar.core.parts.catalog import Catalog
+from vastcellar.core.shoot.edit_plan import EditPlan, StoreSetup, StreamSetup
+from vastcellar.core.shoot.needs import camera_need, stream_rate
+from vastcellar.core.shoot.shoot import Camera, Shoot
+
+
+def level_of(setup: StoreSetup) -> Level:
+    """Return how the disks of a store are put together. Raises BadValueError for no such level."""
+    try:
+        return Level(setup.level)
+    except ValueError as error:
+        raise BadValueError(
+            f"{setup.level!r} is no way to put disks together",
+            where=f"store {setup.name!r}",
+            mend=f"Use one of {', '.join(each.value for each in Level)}",
+        ) from error
+
+
+def build_store(setup: StoreSetup, catalog: Catalog) -> EditStore:
+    """Return the store with all its stages.
+
+    Raises UnknownPartError for keys that the catalog hasn't; BadValueError for too few disks, too
+    many for its box, or a link that its box or hub doesn't have.
+    """
+    where = f"store {setup.name!r}"
+    disks = [disk_of(catalog.drive(key)) for key in setup.disk_keys]
+    array = array_of(level_of(setup), disks, setup.stripe_bytes or STRIPE_BYTES)
+    price = sum(each.price for each in disks)
+    stages: list[Stage] = []
+    offered: tuple[str, ...] = ()
+    if setup.box_key:
+        box = catalog.enclosure(setup.box_key)
+        if len(disks) > box.bays:
+            raise BadValueError(
+                f"{len(disks)} disks are in it, and {box.name} has {box.bays} bays",
+                where=where,
+                mend="Take some out, or choose a larger box",
+            )
+        offered, price = box.host_modes, price + box.price
+    elif setup.hub_key:
+        hub = catalog.hub(setup.hub_key)
+        offered, price = hub.uplink_modes, price + hub.price
+    if setup.encrypted_by == "store":
+        stages.append(_encryption(setup, "the store", is_per_desk=False))
+    if setup.port_mode:
+        if offered and setup.port_mode not in _with_larger_frames(offered):
+            raise BadValueError(
+                f"it has no link {setup.port_mode!r}",
+                where=where,
+                mend=f"Use one of {', '.join(offered)}",
+            )
+        stages.append(_port(setup, catalog.modes))
+    if setup.desk_mode:
+        mode = _mode(catalog.modes, setup.desk_mode, where)
+        rate = network_bytes_per_s(mode, setup.window_bytes, round_trip_s(setup))
+        stages.append(Stage(StageKind.DESK, mode.short, rate, is_per_desk=True, how=mode.name))
+    if setup.encrypted_by == "desk":
+        stages.append(_encryption(setup, "the desk", is_per_desk=True))
+    return EditStore(
+        setup.name,
+        array,
+        tuple(stages),
+        setup.used_share,
+        round_trip_s(setup) if is_network(setup) else setup.round_trip_s,
+        price,
+        setup.rebuild_bytes_per_s,
+    )
+
+
+def is_network(setup: StoreSetup) -> bool:
+    """Whether a network lies between the store and the desk."""
+    return bool(setup.box_key) or setup.port_mode.startswith("eth-")
+
+
+def round_trip_s(setup: StoreSetup) -> float:
+    """Return its round trip: as it was typed in, or the usual one of a network."""
+    return setup.round_trip_s or ROUND_TRIP_S
+
+
+_LARGER_FRAMES = "-jumbo"
+
+
+def _with_larger_frames(modes: tuple[str, ...]) -> tuple[str, ...]:
+    """Every network port takes larger frames as well, where both ends are set to them."""
+    return (*modes, *(f"{each}{_LARGER_FRAMES}" for each in modes if each.startswith("eth-")))
+
+
+def _mode(modes: Mapping[str, LinkMode], key: str, where: str) -> LinkMode:
+    if key not in modes:
+        raise UnknownPartError(
+            f"there is no link {key!r}", where=where, mend="Use one that the catalog has"
+        )
+    return modes[key]
+
+
+def _port(setup: StoreSetup, modes: Mapping[str, LinkMode]) -> Stage:
+    mode = _mode(modes, setup.port_mode, f"store {setup.name!r}")
+    if setup.hub_key:
+        return Stage(StageKind.HUB, mode.short, mode.typical_bytes_per_s, how=mode.name)
+    window = setup.window_bytes if is_network(setup) and not setup.desk_mode else 0.0
+    rate = network_bytes_per_s(mode, window, round_trip_s(setup))
+    return Stage(StageKind.PORT, mode.short, rate, how=mode.name)
+
+
+def _encryption(setup: StoreSetup, who: str, *, is_per_desk: bool) -> Stage:
+    return Stage(
+        StageKind.ENCRYPTION, who, setup.encryption_bytes_per_s, is_per_desk=is_per_desk,
+        is_duplex=False, how=f"as {who} decrypts",
+    )  # fmt: skip
+
+
+# What is asked
+
+
+def stream_of(setup: StreamSetup, shoot: Shoot | None, plan: EditPlan) -> StreamKind:
+    """Return the stream that is played: of a camera of *shoot*, or of its own rate.
+
+    Raises BadValueError for a camera that isn't there, or that records no proxy.
+    """
+    name, rate, frames = setup.name, setup.bytes_per_s, setup.frames_per_s
+    if setup.camera_key:
+        if shoot is None:
+            raise BadValueError(
+                f"it is camera {setup.camera_key}'s, and no shoot is open", where="stream",
+                mend="Give it a rate of its own",
+            )  # fmt: skip
+        camera = shoot.camera(setup.camera_key)
+        rate, frames = _rate_of(camera, is_proxy=setup.is_proxy)
+        name = name or (f"{camera.key} proxy" if setup.is_proxy else f"{camera.key} as recorded")
+    name = name or "stream"
+    if setup.speed != 1.0:
+        name = f"{name}, {setup.speed:g} x"
+    return StreamKind(
+        name, rate * setup.speed, frames * setup.speed, plan.read_ahead_s, plan.block_bytes
+    )
+
+
+def _rate_of(camera: Camera, *, is_proxy: bool) -> tuple[float, float]:
+    """Return what a camera's recording plays at: at its project's frame rate where it is slowed."""
+    if not is_proxy:
+        recording = camera.recording
+        need = camera_need(camera)
+        rate = need.average_bytes_per_s - need.second_bytes_per_s
+    else:
+        if camera.second is None:
+            raise BadValueError(
+                f"camera {camera.key} records no proxy", where="stream",
+                mend="Let it record one in Shoot, or give a rate",
+            )  # fmt: skip
+        recording = camera.second.recording
+        rate = stream_rate(recording, camera.second.crest).average_bytes_per_s
+    plays = recording.project_frames_per_s or recording.frames_per_s
+    return rate * float(plays / recording.frames_per_s), float(plays)
+
+
+def load_of(plan: EditPlan, shoot: Shoot | None) -> EditLoad:
+    """Return what *plan* asks of a store. Raises as ``stream_of`` does."""
+    stream = stream_of(plan.stream, shoot, plan)
+    require_above_zero("stream", bytes_per_s=stream.bytes_per_s)
+    return EditLoad(
+        stream,
+        plan.desks,
+        tuple(
+            Beside(each.name, each.write_bytes_per_s, each.read_bytes_per_s, each.block_bytes)
+            for each in plan.beside
+        ),
+    )

@@ -1,0 +1,133 @@
+"""A timeline with the rate of each clip: by its own metadata, its media, or a format named."""
+
+from __future__ import annotations
+
+import stat
+from collections import Counter
+from dataclasses import dataclass
+from pathlib import Path
+
+from vastcellar.core.edit.demand import ClipUse, Demand, demand_of
+from vastcellar.core.errors import BadValueError
+from vastcellar.store.clip_files import read_header
+from vastcellar.store.timeline_files import Timeline, TimelineClip, read_timeline
+
+SOUND_BYTES_PER_S = 48_000 * 3 * 2.0
+"""Two channels of 24 bits at 48 kHz: what a sound clip without media of its own is taken for."""
+
+BY_ITSELF, BY_MEDIA, ASSUMED, SOUND = "its metadata", "its media", "the format named", "sound"
+
+
+@dataclass(frozen=True)
+class TimelineDemand:
+    """What a cut asks for, and how well that is known."""
+
+    name: str
+    demand: Demand
+    known_by: tuple[tuple[str, int], ...]
+    """How many clips have their rate from where, most first."""
+    missing_media: int
+    """Clips whose media isn't on this computer."""
+    left_out: tuple[str, ...]
+
+
+def timeline_demand(
+    path: Path, assumed_bytes_per_s: float = 0.0, *, with_sound: bool = True
+) -> TimelineDemand:
+    """Return what the timeline in *path* asks for.
+
+    Args:
+        path: of an OpenTimelineIO file.
+        assumed_bytes_per_s: of a picture whose rate is known by neither its metadata nor its
+            media, at its own speed; 0 to refuse such a timeline.
+        with_sound: whether sound clips are read as well.
+
+    Raises:
+        BadFileError: no timeline, or a broken one.
+        BadValueError: clips of no known rate.
+
+    """
+    timeline = read_timeline(path)
+    rates, pictures = _Rates(assumed_bytes_per_s), _pictures_by_media(timeline)
+    uses, unknown = [], []
+    for clip in timeline.clips:
+        if clip.is_audio and (not with_sound or _is_read_with_its_picture(clip, pictures)):
+            continue
+        rate = rates.of(clip)
+        if rate <= 0:
+            unknown.append(clip.name)
+            continue
+        uses.append(
+            ClipUse(clip.name, clip.start_s, clip.end_s, rate * clip.speed,
+                    clip.frames_per_s, clip.track)
+        )  # fmt: skip
+    if unknown:
+        shown = ", ".join(dict.fromkeys(unknown[:3]))
+        raise BadValueError(
+            f"{len(unknown)} of {len(timeline.clips)} clips have neither media here nor a rate: "
+            f"{shown}{' …' if len(unknown) > 3 else ''}",
+            where=path.name,
+            mend="Name the rate that they are taken for",
+        )
+    return TimelineDemand(
+        timeline.name, demand_of(uses), tuple(rates.counts.most_common()), rates.missing,
+        timeline.left_out,
+    )  # fmt: skip
+
+
+def _pictures_by_media(timeline: Timeline) -> dict[Path, list[TimelineClip]]:
+    found: dict[Path, list[TimelineClip]] = {}
+    for each in timeline.clips:
+        if each.media is not None and not each.is_audio:
+            found.setdefault(each.media, []).append(each)
+    return found
+
+
+def _is_read_with_its_picture(clip: TimelineClip, pictures: dict[Path, list[TimelineClip]]) -> bool:
+    """Whether the sound lies in the same file as a picture that is read at the same time."""
+    same = pictures.get(clip.media, []) if clip.media is not None else []
+    return any(other.start_s < clip.end_s and other.end_s > clip.start_s for other in same)
+
+
+class _Rates:
+    """Rates of media, each asked for once."""
+
+    def __init__(self, assumed_bytes_per_s: float) -> None:
+        self._assumed = assumed_bytes_per_s
+        self._known: dict[Path, float] = {}
+        self.counts: Counter[str] = Counter()
+        self.missing = 0
+
+    def of(self, clip: TimelineClip) -> float:
+        """Return the rate at which a clip's media is read at its own speed; 0 for not known."""
+        if clip.bytes_per_s > 0:
+            self.counts[BY_ITSELF] += 1
+            return clip.bytes_per_s
+        rate = self._of_media(clip.media) if clip.media else 0.0
+        if rate > 0:
+            self.counts[BY_MEDIA] += 1
+            return rate
+        self.missing += 1
+        if clip.is_audio:
+            self.counts[SOUND] += 1
+            return SOUND_BYTES_PER_S
+        if self._assumed > 0:
+            self.counts[ASSUMED] += 1
+        return self._assumed
+
+    def _of_media(self, path: Path) -> float:
+        if path not in self._known:
+            self._known[path] = _average_rate(path)
+        return self._known[path]
+
+
+def _average_rate(path: Path) -> float:
+    """Return size over duration of a clip, by its head alone; 0 for what is none."""
+    try:
+        status = path.stat()
+    except (OSError, ValueError):
+        return 0.0
+    if not stat.S_ISREG(status.st_mode):
+        return 0.0  # a pipe in its place would hold us up for ever
+    header = read_header(path, path.name)
+    return status.st_size / header.duration_s if header and header.duration_s > 0 else 0.0

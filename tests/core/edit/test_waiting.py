@@ -1,0 +1,72 @@
+"""Waiting: for a first frame, a project, a copy that ends in memory before it is on the disks."""
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from core.edit.edit_stores import MB, array, hard_disk, load, ssd, store
+from vastcellar.core.edit.arrays import Level
+from vastcellar.core.edit.edit_store import EditStore
+from vastcellar.core.edit.waiting import first_frame, opens_in_s, written_in
+from vastcellar.core.errors import BadValueError
+
+
+def test_a_jump_on_gigabit_takes_52_ms_and_at_worst_464():
+    """0.5 + 12.67 + 6.1 + 33.0; then half a second of the stream that was asked for before."""
+    made = store(Level.PARITY, 4, links=(111.8 * MB,), round_trip_s=0.5e-3)
+    jump = first_frame(made, load(), 1)
+    assert jump.half_s * 1e3 == pytest.approx(52.3, abs=0.1)
+    assert jump.most_s * 1e3 == pytest.approx(464, abs=1)
+    fast = store(Level.PARITY, 4, links=(1118 * MB,), round_trip_s=0.5e-3)
+    jump = first_frame(fast, load(), 2)
+    assert jump.half_s * 1e3 == pytest.approx(22.6, abs=0.1)
+    assert jump.most_s * 1e3 == pytest.approx(112, abs=1)
+
+
+def test_a_project_of_small_files_is_a_matter_of_seeks():
+    """A thousand files of 64 KiB: 12.67 ms each on a disk, and next to nothing on an SSD."""
+    disk = opens_in_s(store(), 1000, 65536)
+    assert disk == pytest.approx(1000 * (12.67e-3 + 65536 / 200e6))
+    flash = opens_in_s(EditStore("s", array(disk=ssd())), 1000, 65536)
+    assert flash == pytest.approx(1000 * 65536 / 500e6)
+    with pytest.raises(BadValueError):
+        opens_in_s(store(), 0, 65536)
+
+
+def test_a_copy_that_ends_in_memory_isnt_there_yet():
+    """40 GB to a disk of 200 MB/s from a source of 500: the program ends 8 GB before the disk."""
+    told = written_in(store(), 40e9, source_bytes_per_s=500 * MB, memory_bytes=8e9)
+    assert told.flushed_s == pytest.approx(200)
+    assert told.program_s == pytest.approx(160)
+    small = written_in(store(), 4e9, source_bytes_per_s=500 * MB, memory_bytes=8e9)
+    assert (small.program_s, small.flushed_s) == (pytest.approx(8), pytest.approx(20))
+    honest = written_in(store(), 4e9)
+    assert honest.program_s == honest.flushed_s == pytest.approx(20)
+
+
+def test_fast_caches_of_ssds_take_the_first_part():
+    """Three with 20 GB each: 60 of 120 GB at 1,500 MB/s, the rest at 1,200."""
+    made = EditStore("s", array(Level.PARITY, 4, ssd(cache=20e9)))
+    assert written_in(made, 120e9).flushed_s == pytest.approx(60e3 / 1500 + 60e3 / 1200)
+    linked = store(Level.PARITY, 4, ssd(cache=20e9), links=(100 * MB,))
+    assert written_in(linked, 120e9).flushed_s == pytest.approx(1200)
+    assert written_in(linked, 120e9, beside_bytes_per_s=50 * MB).flushed_s == pytest.approx(2400)
+
+
+@given(size=st.floats(1e6, 1e14), memory=st.floats(0, 1e11), source=st.floats(1e6, 1e10))
+def test_a_program_never_ends_after_its_bytes_are_there(size, memory, source):
+    """Nor before its source has given them all; more memory never makes it later."""
+    told = written_in(store(), size, source_bytes_per_s=source, memory_bytes=memory)
+    assert told.program_s <= told.flushed_s + 1e-9
+    assert told.program_s >= size / source * (1 - 1e-9) or told.program_s == told.flushed_s
+    more = written_in(store(), size, source_bytes_per_s=source, memory_bytes=memory * 2)
+    assert more.program_s <= told.program_s + 1e-9
+
+
+def test_a_source_of_nothing_is_refused():
+    """It would never end."""
+    with pytest.raises(BadValueError, match="brings nothing"):
+        written_in(store(), 1e9, source_bytes_per_s=0.0)
+    with pytest.raises(BadValueError, match="size_bytes"):
+        written_in(store(), 0.0)
+    assert hard_disk().is_spinning

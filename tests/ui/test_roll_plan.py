@@ -139,7 +139,7 @@ def test_a_change_that_helps_is_taken_by_a_click_and_gives_what_it_said(app, pag
     """The missing cards end all waits, as their card says; undo brings the waits back."""
     planned = page.plan.planned
     card = next(c for c in page.cards if c.pulled.lever.kind is LeverKind.SMALLEST_POOL)
-    assert card.lines[0] == "no waits"
+    assert card.text.comes_to == "no waits"
     qtbot.mouseClick(card, LEFT)
     after = replanned(qtbot, page, planned)
     assert after.run.waits == ()

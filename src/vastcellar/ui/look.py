@@ -142,13 +142,18 @@ class Look(QObject):
 
     def verdict_color(self, verdict: Verdict, *, text: bool = False) -> QColor:
         """Return the colour of a verdict; shape and word say the same beside it."""
-        name = {
-            Verdict.HOLDS: "moss",
-            Verdict.TIGHT: "ochre",
-            Verdict.FALLS_SHORT: "brick",
-            Verdict.NOT_KNOWN: "soft",
-        }[verdict]
-        return self.color(f"{name}_text" if text and name != "soft" else name)
+        return self.color(verdict_name(verdict, text=text))
+
+
+def verdict_name(verdict: Verdict, *, text: bool = False) -> str:
+    """Return the palette's name of a verdict's colour, as a fill or as text."""
+    name = {
+        Verdict.HOLDS: "moss",
+        Verdict.TIGHT: "ochre",
+        Verdict.FALLS_SHORT: "brick",
+        Verdict.NOT_KNOWN: "soft",
+    }[verdict]
+    return f"{name}_text" if text and name != "soft" else name
 
 
 def text_percent(settings: QSettings) -> int:

@@ -283,7 +283,7 @@ def test_it_is_told_in_words(edit):
 
 def test_every_figure_of_the_comparison_has_a_value_for_each_store(edit):
     """Side by side: streams, safety, waiting, price."""
-    rows = dict(compare_rows(edit, PLAIN))
+    rows = {row.name: row.values for row in compare_rows(edit, PLAIN)}
     assert all(len(values) == 4 and all(values) for values in rows.values())
     assert rows["Streams held"] == ("1", "5", "10", "2")
     assert rows["Risk of a lost sector then"] == ("17.5 %", "17.5 %", "100 %", "100 %")

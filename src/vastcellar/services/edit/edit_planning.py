@@ -21,7 +21,7 @@ from vastcellar.core.shoot.edit_plan import EditPlan, StoreSetup
 from vastcellar.core.shoot.shoot import Shoot
 from vastcellar.core.shoot.shoot_plan import plan_shoot
 from vastcellar.services.edit.stores import build_store, load_of
-from vastcellar.services.edit.timelines import TimelineDemand, timeline_demand
+from vastcellar.services.edit.timelines import CutReader, TimelineDemand, cut_path
 
 _TB = 1e12
 
@@ -98,7 +98,11 @@ class PlannedEdit:
 
 
 def plan_edit(
-    plan: EditPlan, catalog: Catalog, shoot: Shoot | None = None, beside: Path | None = None
+    plan: EditPlan,
+    catalog: Catalog,
+    shoot: Shoot | None = None,
+    beside: Path | None = None,
+    cuts: CutReader | None = None,
 ) -> PlannedEdit:
     """Return what *plan* comes to.
 
@@ -109,6 +113,7 @@ def plan_edit(
         catalog: that the parts are in.
         shoot: whose cameras' formats are played, and whose material the months bring.
         beside: the folder that the path of the cut counts from; None for the working folder.
+        cuts: keeps a cut that was read before; None to read it.
 
     Raises:
         BadValueError: for a plan without a store, or a stream of no known rate.
@@ -121,7 +126,8 @@ def plan_edit(
     cut = None
     if plan.timeline:
         try:
-            cut = timeline_demand((beside or Path()) / plan.timeline, load.stream.bytes_per_s)
+            path = cut_path(plan.timeline, beside)
+            cut = (cuts or CutReader()).read(path, load.stream.bytes_per_s)
         except VastCellarError as error:
             notes.append(f"the cut: {error}")
     made = []

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
+from dataclasses import dataclass
 
 from vastcellar.core.edit.arrays import Level
 from vastcellar.core.edit.edit_store import StageKind
@@ -97,6 +99,11 @@ def position(at_s: float) -> str:
     return f"{hours}:{rest // 60:02d}:{rest % 60:02d}" if hours else f"{rest // 60}:{rest % 60:02d}"
 
 
+def milliseconds(seconds: float, fmt: NumberFormat) -> str:
+    """Return a short time: what an editor notices is below a second."""
+    return f"{fmt.number(seconds * 1e3, 0)} ms"
+
+
 def store_line(planned: PlannedStore) -> str:
     """Return what the store is, in a line."""
     setup, array = planned.setup, planned.store.array
@@ -170,46 +177,85 @@ def help_lines(each: Help, before: PlannedStore, fmt: NumberFormat) -> tuple[str
     return verdict, does, price
 
 
-def compare_rows(edit: PlannedEdit, fmt: NumberFormat) -> tuple[tuple[str, tuple[str, ...]], ...]:
-    """Return what stores are compared by: a name and a value for each store."""
+@dataclass(frozen=True)
+class CompareRow:
+    """A measure that stores are compared by."""
+
+    name: str
+    values: tuple[str, ...]
+    """One for each store."""
+    numbers: tuple[float, ...] = ()
+    """To draw them by; () for words. What isn't known or has no end is nan or infinite."""
+    less_is_better: bool = False
+
+    @property
+    def shares(self) -> tuple[float | None, ...]:
+        """Of the largest, 0 to 1; None for a value that can't be drawn."""
+        known = [value for value in self.numbers if math.isfinite(value)]
+        most = max(known, default=0.0)
+        return tuple(
+            value / most if math.isfinite(value) and most > 0 else None for value in self.numbers
+        )
+
+    @property
+    def best(self) -> frozenset[int]:
+        """Which stores are best by it; none where all are alike."""
+        known = {n: value for n, value in enumerate(self.numbers) if not math.isnan(value)}
+        if len(set(known.values())) < 2:
+            return frozenset()
+        wanted = min(known.values()) if self.less_is_better else max(known.values())
+        return frozenset(n for n, value in known.items() if value == wanted)
+
+
+def compare_rows(edit: PlannedEdit, fmt: NumberFormat) -> tuple[CompareRow, ...]:
+    """Return what stores are compared by."""
     stores = edit.stores
+
+    def of(
+        name: str, value: Callable[[PlannedStore], float], text: Callable[[float], str],
+        *, less: bool = False,
+    ) -> CompareRow:  # fmt: skip
+        numbers = tuple(float(value(each)) for each in stores)
+        return CompareRow(name, tuple(text(number) for number in numbers), numbers, less)
+
+    def whole(value: float) -> str:
+        return fmt.number(value, 0)
 
     def money(value: float) -> str:
         return f"{fmt.number(value, 0)} EUR" if math.isfinite(value) else "not known"
 
-    def full(each: PlannedStore) -> str:
-        after = each.months.full_after_months
-        return f"{fmt.number(after, 1)} months" if math.isfinite(after) else "over ten years"
+    def months(value: float) -> str:
+        return f"{fmt.number(value, 1)} months" if math.isfinite(value) else "over ten years"
 
-    def rebuilt(each: PlannedStore) -> str:
-        if not each.rebuild.is_possible:
-            return "not at all"
-        return f"{fmt.number(each.rebuild.seconds / 3600, 1)} h"
+    def hours(value: float) -> str:
+        return f"{fmt.number(value, 1)} h" if math.isfinite(value) else "not at all"
 
-    def risk(each: PlannedStore) -> str:
-        return risk_text(each.rebuild.unreadable_risk, fmt)
+    def late(value: float) -> str:
+        return fmt.number(value, 0) if math.isfinite(value) else "no cut"
 
-    def late(each: PlannedStore) -> str:
-        return fmt.number(each.played.late_frames, 0) if each.played else "no cut"
+    def short(value: float) -> str:
+        return milliseconds(value, fmt)
 
-    rows = [
-        ("Streams held", [str(s.ladder.held) for s in stores]),
-        ("Limit", [given_name(s.ladder.limit) for s in stores]),
-        ("Late frames of the cut", [late(s) for s in stores]),
-        ("Usable", [fmt.size(s.store.array.usable_bytes) for s in stores]),
-        ("Protective", [fmt.size(s.store.array.protective_bytes) for s in stores]),
-        ("Wasted", [fmt.size(s.store.array.wasted_bytes) for s in stores]),
-        ("Disks that may fail", [str(s.store.array.survives) for s in stores]),
-        ("To rebuild a disk", [rebuilt(s) for s in stores]),
-        ("Risk of a lost sector then", [risk(s) for s in stores]),
-        ("Streams meanwhile", [str(s.rebuilding.held) if s.rebuild.is_possible else "0"
-                               for s in stores]),
-        ("First frame, half of jumps", [fmt.duration(s.jump.half_s) for s in stores]),
-        ("First frame, 99 of 100", [fmt.duration(s.jump.most_s) for s in stores]),
-        ("Project of 4,000 files opens in", [fmt.duration(s.opens_in_s) for s in stores]),
-        ("Full in", [full(s) for s in stores]),
-        ("Price", [money(s.store.price or math.nan) for s in stores]),
-        ("A TB", [money(s.price_per_tb) for s in stores]),
-        ("A held stream", [money(s.price_per_stream) for s in stores]),
-    ]  # fmt: skip
-    return tuple((name, tuple(values)) for name, values in rows)
+    def risk(value: float) -> str:
+        return risk_text(value, fmt)
+
+    return (
+        of("Streams held", lambda s: s.ladder.held, whole),
+        CompareRow("Limit", tuple(given_name(s.ladder.limit) for s in stores)),
+        of("Late frames of the cut", lambda s: s.played.late_frames if s.played else math.nan,
+           late, less=True),
+        of("Usable", lambda s: s.store.array.usable_bytes, fmt.size),
+        of("Wasted", lambda s: s.store.array.wasted_bytes, fmt.size, less=True),
+        of("Disks that may fail", lambda s: s.store.array.survives, whole),
+        of("To rebuild a disk", lambda s: s.rebuild.seconds / 3600, hours, less=True),
+        of("Risk of a lost sector then", lambda s: s.rebuild.unreadable_risk, risk, less=True),
+        of("Streams meanwhile", lambda s: s.rebuilding.held if s.rebuild.is_possible else 0,
+           whole),
+        of("First frame, half of jumps", lambda s: s.jump.half_s, short, less=True),
+        of("First frame, 99 of 100", lambda s: s.jump.most_s, short, less=True),
+        of("A project of 4,000 files opens in", lambda s: s.opens_in_s, fmt.duration, less=True),
+        of("Full in", lambda s: s.months.full_after_months, months),
+        of("Price", lambda s: s.store.price or math.nan, money, less=True),
+        of("A usable TB", lambda s: s.price_per_tb, money, less=True),
+        of("A held stream", lambda s: s.price_per_stream, money, less=True),
+    )  # fmt: skip

@@ -184,3 +184,12 @@ def load_of(plan: EditPlan, shoot: Shoot | None) -> EditLoad:
             for each in plan.beside
         ),
     )
+
+
+def first_store(name: str, *, in_network: bool = False) -> StoreSetup:
+    """Return a store to begin with: one disk at the desk, or four behind gigabit."""
+    if in_network:
+        return StoreSetup(
+            name, Level.PARITY.value, ("kelmarsh-dray-8",) * 4, "sedgeway-loft-4", "", "eth-1g"
+        )
+    return StoreSetup(name, Level.SINGLE.value, ("kelmarsh-dray-8",), port_mode="usb-5g")

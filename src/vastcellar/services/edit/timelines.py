@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import stat
 from collections import Counter
 from dataclasses import dataclass
@@ -9,6 +10,7 @@ from pathlib import Path
 
 from vastcellar.core.edit.demand import ClipUse, Demand, demand_of
 from vastcellar.core.errors import BadValueError
+from vastcellar.data import data_path
 from vastcellar.store.clip_files import read_header
 from vastcellar.store.timeline_files import Timeline, TimelineClip, read_timeline
 
@@ -73,6 +75,34 @@ def timeline_demand(
         timeline.name, demand_of(uses), tuple(rates.counts.most_common()), rates.missing,
         timeline.left_out,
     )  # fmt: skip
+
+
+class CutReader:
+    """Keeps the cut that was read last: it is asked for at every change of the plan."""
+
+    def __init__(self) -> None:
+        self._key: tuple[object, ...] = ()
+        self._found: TimelineDemand | None = None
+
+    def read(self, path: Path, assumed_bytes_per_s: float) -> TimelineDemand:
+        """Return what the timeline in *path* asks for, read anew where it changed.
+
+        Raises as ``timeline_demand`` does.
+        """
+        key: tuple[object, ...] = ()
+        with contextlib.suppress(OSError, ValueError):  # whoever reads it says what is wrong
+            status = path.stat()
+            key = (path, status.st_mtime_ns, status.st_size, assumed_bytes_per_s)
+        if not key or key != self._key or self._found is None:
+            self._found, self._key = timeline_demand(path, assumed_bytes_per_s), key
+        return self._found
+
+
+def cut_path(name: str, beside: Path | None) -> Path:
+    """Return where a cut lies: beside the plan's file, or among what ships with the demo."""
+    path = (beside or Path()) / name
+    shipped = data_path("demo", Path(name).name)
+    return shipped if not path.exists() and shipped.exists() else path
 
 
 def _pictures_by_media(timeline: Timeline) -> dict[Path, list[TimelineClip]]:

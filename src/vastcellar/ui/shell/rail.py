@@ -21,7 +21,7 @@ class RailButton(QAbstractButton):
     def __init__(self, look: Look, entry: StationEntry, number: int) -> None:
         super().__init__()
         self._look, self._entry, self._number = look, entry, number
-        self.state = "" if entry.make else "not built yet"
+        self.state = ""
         self.setCheckable(True)
         self.setAutoExclusive(True)
         self.setFixedSize(QSize(RAIL_WIDTH_PX, _BUTTON_PX))
@@ -39,20 +39,19 @@ class RailButton(QAbstractButton):
     def paintEvent(self, _event: QPaintEvent) -> None:
         look = self._look
         painter = QPainter(self)
-        is_off = self._entry.make is None
-        title, soft = look.color("rail_soft"), look.color("rail_soft")
+        soft = look.color("rail_soft")
         if self.isChecked():
             dark_ground = look.palette.name == "dark"
             painter.fillRect(self.rect(), look.color("chosen" if dark_ground else "panel"))
             painter.fillRect(QRectF(0, 0, 4, self.height()), look.color("copper"))
             title, soft = look.color("ink"), look.color("soft")
-        elif not is_off:
+        else:
             title = look.color("panel") if look.palette.name == "light" else look.color("ink")
         if self.hasFocus():
             painter.setPen(look.color("copper"))
             painter.drawRect(self.rect().adjusted(1, 1, -2, -2))
         painter.setPen(title)
-        painter.setFont(font(17, 400 if is_off else 600))
+        painter.setFont(font(17, 600))
         top = 8 if self.height() >= _WITH_STATE_PX else (self.height() - 24) / 2
         painter.drawText(QRectF(16, top, 74, 24), self._entry.title)
         painter.setPen(soft)

@@ -30,7 +30,6 @@ from vastcellar.ui.shell.need_bar import NeedBar
 from vastcellar.ui.shell.rail import Rail
 from vastcellar.ui.shell.sums_drawer import SumsDrawer
 from vastcellar.ui.stations.station_list import STATIONS, StationEntry
-from vastcellar.ui.stations.unbuilt import UnbuiltStation
 from vastcellar.ui.widgets.stage_area import StageArea
 
 if TYPE_CHECKING:
@@ -151,10 +150,7 @@ class MainWindow(QMainWindow):
             return
         if key not in self._stations:
             entry = next(entry for entry in STATIONS if entry.key == key)
-            if entry.make is None:
-                station: QWidget = UnbuiltStation(entry.title, entry.purpose)
-            else:
-                station = entry.make(self._workbench, self._jobs)
+            station = entry.make(self._workbench, self._jobs)
             self._stations[key] = station
             station.setObjectName("inside")
             area = StageArea(station)

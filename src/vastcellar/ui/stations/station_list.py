@@ -15,12 +15,12 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True, slots=True)
 class StationEntry:
-    """A station of the rail; ``make`` is None where it isn't built yet."""
+    """A station of the rail."""
 
     key: str
     title: str
     purpose: str
-    make: Callable[[Workbench, Jobs], QWidget] | None
+    make: Callable[[Workbench, Jobs], QWidget]
     sums: tuple[str, ...] = ()
     """Which sums the drawer has beside it, in their order; any other comes when it is asked for."""
     answers: tuple[str, ...] = ()
@@ -58,6 +58,12 @@ def _roll(workbench: Workbench, jobs: Jobs) -> QWidget:
     from vastcellar.ui.stations.roll.station import RollStation
 
     return RollStation(workbench, jobs)
+
+
+def _edit(workbench: Workbench, jobs: Jobs) -> QWidget:
+    from vastcellar.ui.stations.edit.station import EditStation
+
+    return EditStation(workbench, jobs)
 
 
 def _cellar(workbench: Workbench, jobs: Jobs) -> QWidget:
@@ -159,8 +165,19 @@ STATIONS = (
     StationEntry(
         "edit",
         "Edit",
-        "Will work out how many streams disks, hub and network carry for the editors.",
-        None,
+        "The storage that editors work from: streams held, what limits it, what a cut asks.",
+        _edit,
+        sums=("edit-held", "edit-disks", "edit-late", "edit-rebuild", "edit-jump"),
+        answers=(
+            "How many streams a drive, an array, a hub or a network store holds, and why not more",
+            "Which second of the cut comes late, and which clips break it",
+            "What a failed disk means, when it is full, what a stream costs",
+            "What would help, cheapest first, and what would not",
+        ),
+        keys=(
+            ("← →", "in the cut: the late place before or after"),
+            ("Enter", "on what would help: take it; undo brings the old one back"),
+        ),
     ),
     StationEntry(
         "cellar",

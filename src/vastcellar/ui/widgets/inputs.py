@@ -145,6 +145,17 @@ def parse_whole(text: str, *, where: str = "", decimal_point: str = ".") -> int:
     return int(value)
 
 
+def or_nothing(parse: Callable[..., float], *words: str) -> Callable[..., float]:
+    """Return *parse* with nothing entered, or one of *words* for it, read as 0."""
+
+    def read(text: str, *, where: str = "", decimal_point: str = ".") -> float:
+        if text.strip().lower() in ("", *words):
+            return 0.0
+        return parse(text, where=where, decimal_point=decimal_point)
+
+    return read
+
+
 class Choice(QComboBox):
     """A choice by key; it only changes by the user's own doing."""
 

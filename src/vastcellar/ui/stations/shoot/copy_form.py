@@ -15,7 +15,7 @@ from vastcellar.core.units import NumberFormat, parse_rate, parse_share, parse_t
 from vastcellar.services.workplace.workplace import Shelf
 from vastcellar.ui.widgets.cards import label, row
 from vastcellar.ui.widgets.field_set import FieldSet
-from vastcellar.ui.widgets.inputs import parse_whole, plain_text
+from vastcellar.ui.widgets.inputs import or_nothing, parse_whole, plain_text
 
 _OURS, _HANDED_OVER = "ours", "handed over"
 
@@ -63,7 +63,7 @@ class CopyForm(QWidget):
         )
         self.fields.add(
             "It writes",
-            _parse_rate_or_nothing,
+            or_nothing(parse_rate, "not known"),
             lambda rate: numbers.rate(rate) if rate else "not known",
             lambda c: c.write_bytes_per_s,
             lambda c, v: replace(c, write_bytes_per_s=v),
@@ -78,7 +78,7 @@ class CopyForm(QWidget):
         )
         self.fields.add(
             "Not before",
-            _parse_later,
+            or_nothing(parse_time_of_day, "any time"),
             lambda at_s: numbers.time_of_day(at_s) if at_s else "any time",
             lambda c: c.not_before_s,
             lambda c, v: replace(c, not_before_s=v),
@@ -197,20 +197,6 @@ class CopyForm(QWidget):
 def _made_from(copy: Copy, name: str, other: str) -> Copy:
     """Return *copy*, made from *other* where it was made from the copy *name*."""
     return replace(copy, made_from=other) if copy.made_from == name else copy
-
-
-def _parse_rate_or_nothing(text: str, *, where: str = "", decimal_point: str = ".") -> float:
-    """Read a rate; nothing, or "not known", is 0."""
-    if text.strip().lower() in ("", "not known"):
-        return 0.0
-    return parse_rate(text, where=where, decimal_point=decimal_point)
-
-
-def _parse_later(text: str, *, where: str = "", decimal_point: str = ".") -> float:
-    """Read a time of day; nothing, or "any time", is 0."""
-    if text.strip().lower() in ("", "any time"):
-        return 0.0
-    return parse_time_of_day(text, where=where, decimal_point=decimal_point)
 
 
 def _any_text(text: str, *, where: str = "", decimal_point: str = ".") -> str:

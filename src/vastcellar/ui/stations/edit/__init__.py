@@ -1,0 +1,1 @@
+"""The station Edit: the storage that editors work from."""

@@ -1,0 +1,212 @@
+"""The store as fields: disks, how they are put together, where they stand, their links."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
+
+from vastcellar.core.edit.arrays import Level
+from vastcellar.core.errors import VastCellarError
+from vastcellar.core.parts.catalog import Catalog
+from vastcellar.core.parts.parts import DriveKind
+from vastcellar.core.shoot.edit_plan import MOST_STORES, EditPlan, StoreSetup
+from vastcellar.core.units import parse_share
+from vastcellar.services.edit.edit_wording import LEVEL_NAMES
+from vastcellar.services.edit.stores import first_store
+from vastcellar.ui.look import Look
+from vastcellar.ui.widgets.cards import label, row
+from vastcellar.ui.widgets.inputs import Choice, QuantityField, parse_whole, plain_text
+
+AT_DESK = ""
+_BOX, _HUB = "box:", "hub:"
+_NONE = "none"
+
+
+class StoreForm(QWidget):
+    """Shows the chosen store and hands back the changed one."""
+
+    edited = Signal(object, str, str)
+    """StoreSetup, the name of the one it replaces ("" to add it), and what was done."""
+    removed = Signal(str)
+    refused = Signal(object)
+
+    def __init__(self, look: Look) -> None:
+        super().__init__()
+        numbers = look.numbers
+        self._store: StoreSetup | None = None
+        self._plan = EditPlan()
+        self._catalog: Catalog | None = None
+        self.name = QuantityField("Store", plain_text, str)
+        self.level, self.where = Choice("Put together as"), Choice("Stands in")
+        self.count = QuantityField("Disks", parse_whole, str)
+        self.kind, self.others = Choice("Kind of disk"), Choice("Other disks")
+        self.other_count = QuantityField("Other disks' count", parse_whole, str)
+        self.port, self.desk = Choice("Its link"), Choice("The desk's link")
+        self.used = QuantityField("In use", parse_share, numbers.percent)
+        self.add_button, self.remove_button = QPushButton("One more store"), QPushButton("Remove")
+        for field, width in ((self.name, 104), (self.count, 34), (self.other_count, 34),
+                             (self.used, 50)):  # fmt: skip
+            field.setFixedWidth(width)
+            field.decimal_point = numbers.decimal_point
+            field.refused.connect(self.refused)
+        for choice, width in ((self.kind, 158), (self.others, 92), (self.level, 112),
+                              (self.where, 150), (self.port, 92), (self.desk, 92)):  # fmt: skip
+            choice.setMinimumWidth(width)
+        self.others.setToolTip("Disks of another kind beside them: what is larger is wasted")
+        self.used.setToolTip("How full it is: inner zones of disks are slower")
+        self.desk.setToolTip("The desk's own link to the network")
+        first = row(self.name, self.count, label("×", "soft"), self.kind, label("and", "soft"),
+                    self.other_count, self.others, self.level, spacing=6)  # fmt: skip
+        second = row(label("in", "soft"), self.where, label("on", "soft"), self.port,
+                     label("desk on", "soft"), self.desk, label("in use", "soft"), self.used,
+                     self.add_button, self.remove_button, spacing=6)  # fmt: skip
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(4)
+        layout.addLayout(first)
+        layout.addLayout(second)
+        self._connect()
+
+    def _connect(self) -> None:
+        self.name.entered.connect(lambda name: self._edit("name", name=name))
+        self.count.entered.connect(self._on_disks)
+        self.other_count.entered.connect(self._on_disks)
+        self.kind.chosen.connect(self._on_disks)
+        self.others.chosen.connect(self._on_disks)
+        self.level.chosen.connect(lambda key: self._edit("level", level=key))
+        self.where.chosen.connect(self._on_where)
+        self.port.chosen.connect(lambda key: self._edit("link", port_mode=key))
+        self.desk.chosen.connect(
+            lambda key: self._edit("desk's link", desk_mode="" if key == _NONE else key)
+        )
+        self.used.entered.connect(lambda share: self._edit("fill", used_share=share))
+        self.add_button.clicked.connect(self.add)
+        self.remove_button.clicked.connect(self._on_remove)
+
+    def show_plan(self, plan: EditPlan, catalog: Catalog) -> None:
+        """Show the chosen store of *plan*."""
+        self._plan, self._catalog, store = plan, catalog, plan.store
+        self._store = store
+        self.setVisible(store is not None)
+        self.add_button.setEnabled(len(plan.stores) < MOST_STORES)
+        if store is None:
+            return
+        self.name.show_value(store.name)
+        self.level.offer([(each.value, LEVEL_NAMES[each]) for each in Level], store.level)
+        first = store.disk_keys[0]
+        rest = [key for key in store.disk_keys if key != first]
+        self.count.show_value(store.disk_keys.count(first))
+        self.other_count.show_value(len(rest))
+        kinds = _disks(catalog, in_box=bool(store.box_key), kept=store.disk_keys)
+        self.kind.offer(kinds, first)
+        self.others.offer([(_NONE, "no others"), *kinds], rest[0] if rest else _NONE)
+        self.other_count.setEnabled(bool(rest))
+        self.where.offer(_places(catalog), _place_key(store))
+        self.port.offer(_links(catalog, store), store.port_mode)
+        desk = [key for key in catalog.modes if key.startswith("eth-")]
+        self.desk.offer(
+            [(_NONE, "no less"), *((key, catalog.modes[key].short) for key in desk)],
+            store.desk_mode or _NONE,
+        )
+        self.desk.setEnabled(store.port_mode.startswith("eth-"))
+        self.used.show_value(store.used_share)
+
+    def add(self) -> None:
+        """Add a store like the chosen one, or a first one, under a name of its own."""
+        taken = {each.name for each in self._plan.stores}
+        name = next(f"Store {n}" for n in range(1, 99) if f"Store {n}" not in taken)
+        made = replace(self._store, name=name) if self._store else first_store(name)
+        self.edited.emit(made, "", f"{name} added")
+
+    def _on_remove(self) -> None:
+        if self._store is not None:
+            self.removed.emit(self._store.name)
+
+    def _on_disks(self, _value: object) -> None:
+        store = self._store
+        if store is None:
+            return
+        first = store.disk_keys[0]
+        rest = [key for key in store.disk_keys if key != first]
+        kind = str(self.kind.currentData())
+        count, others = self._count(self.count, store.disk_keys.count(first)), 0
+        other = str(self.others.currentData())
+        if other not in (_NONE, kind):
+            others = max(self._count(self.other_count, len(rest)), 1)
+        keys = (kind,) * count + (other,) * others
+        self._edit("disks", disk_keys=keys)
+
+    @staticmethod
+    def _count(field: QuantityField, before: int) -> int:
+        """What stands in a field that was just read; what was there before where it's no number."""
+        text = field.text().strip()
+        return int(text) if text.isdecimal() else before
+
+    def _on_where(self, key: str) -> None:
+        catalog = self._catalog
+        if catalog is None:
+            return
+        if key.startswith(_BOX):
+            box = catalog.enclosure(key.removeprefix(_BOX))
+            self._edit("box", box_key=box.key, hub_key="", port_mode=box.host_modes[0],
+                       desk_mode="")  # fmt: skip
+        elif key.startswith(_HUB):
+            hub = catalog.hub(key.removeprefix(_HUB))
+            self._edit("hub", box_key="", hub_key=hub.key, port_mode=hub.uplink_modes[0],
+                       desk_mode="")  # fmt: skip
+        else:
+            self._edit("place", box_key="", hub_key="", port_mode="usb-10g", desk_mode="")
+
+    def _edit(self, told: str, **changes: object) -> None:
+        store = self._store
+        if store is None:
+            return
+        try:
+            changed = replace(store, **changes)  # type: ignore[arg-type]
+            self._plan.with_store(changed, store.name)
+        except VastCellarError as error:
+            self.refused.emit(error)
+            if self._catalog is not None:
+                self.show_plan(self._plan, self._catalog)
+            return
+        self.edited.emit(changed, store.name, f"{told} of {changed.name}")
+
+
+def _disks(catalog: Catalog, *, in_box: bool, kept: Sequence[str]) -> list[tuple[str, str]]:
+    """Return what can be a member: in a box disks and SATA, at a desk anything but cards."""
+    fits = {DriveKind.HARD_DISK, DriveKind.SATA}
+    if not in_box:
+        fits |= {DriveKind.NVME, DriveKind.READY_MADE}
+    found = [d for d in catalog.drives.values() if d.kind in fits or d.key in kept]
+    return [(d.key, d.name) for d in sorted(found, key=lambda d: (d.kind, d.name))]
+
+
+def _places(catalog: Catalog) -> list[tuple[str, str]]:
+    boxes = [(f"{_BOX}{each.key}", each.name) for each in catalog.stores.values()]
+    hubs = [(f"{_HUB}{each.key}", each.name) for each in catalog.hubs.values() if each.slots > 1]
+    return [(AT_DESK, "at the desk itself"), *boxes, *hubs]
+
+
+def _place_key(store: StoreSetup) -> str:
+    if store.box_key:
+        return f"{_BOX}{store.box_key}"
+    return f"{_HUB}{store.hub_key}" if store.hub_key else AT_DESK
+
+
+def _links(catalog: Catalog, store: StoreSetup) -> list[tuple[str, str]]:
+    """Return the links that its place offers; larger frames of a network beside the usual ones."""
+    keys: list[str] = []
+    if store.box_key:
+        for key in catalog.enclosure(store.box_key).host_modes:
+            keys += [each for each in (key, f"{key}-jumbo") if each in catalog.modes]
+    elif store.hub_key:
+        keys = list(catalog.hub(store.hub_key).uplink_modes)
+    else:
+        keys = [k for k in catalog.modes if k.startswith(("usb", "tunnel", "eth-", "sata"))]
+    if store.port_mode and store.port_mode not in keys:
+        keys.append(store.port_mode)
+    named = [(key, catalog.modes[key].short) for key in keys if key in catalog.modes]
+    return named if store.box_key or store.hub_key else [("", "inside"), *named]

@@ -10,6 +10,7 @@ _COMMANDS = {
     "burst": Late("prove_flat:burst", "Write and read 1 GB: to compare drives, never a take."),
     "capacity": Late("prove_flat:capacity", "Fill the free space and read all of it back."),
     "compare": Late("prove_sets:compare", "Two folders by turns: A B, B A, with an interval."),
+    "cut": Late("prove_cut:cut", "Play a timeline's clips, frame by frame, in its own time."),
     "edit": Late("prove_files:edit", "Play streams, one more each time, until one misses."),
     "offload": Late("prove_files:offload", "Copy a set of clips and compare them."),
     "project": Late("prove_files:project", "Make, sync, rename, list and read small files."),

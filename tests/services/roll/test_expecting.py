@@ -18,7 +18,9 @@ def now(seconds, *rates, read_share=1.0, total=400 * GB, dropped=-1):
         for n, rate in enumerate(rates)
     )
     read = int(min(rates) * seconds)
-    return CopyNow(seconds, total, read, seconds * (1 - read_share), "clip", legs, 100)
+    return CopyNow(
+        seconds, total, read, 0.0, 0.0, seconds * (1 - read_share), "clip", legs, 100
+    )  # fmt: skip
 
 
 def test_a_unit_is_known_by_the_device_it_was_bound_to(workplace, lies_on, tmp_path):

@@ -39,6 +39,7 @@ def test_json_has_streams_limit_bytes_rebuild_and_risk():
     assert made["stores"][2]["rebuild_seconds"] is None
     assert made["helps"][-1]["helps"] is False
     assert made["evidence"] == "computed"
+    assert {each["evidence"] for each in made["stores"]} == {"computed"}
     assert made["rungs"][1]["late_frames_per_minute"] > 1000
 
 

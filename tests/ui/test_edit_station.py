@@ -2,6 +2,7 @@
 
 import json
 import time
+from datetime import UTC, datetime
 
 import pytest
 from PySide6.QtCore import QPoint, Qt
@@ -11,6 +12,7 @@ from timelines import clip, gap, timeline, track, write
 from vastcellar.services.edit.edit_sums import HELD_SUM, REBUILD_SUM
 from vastcellar.services.edit.helping import HelpKind
 from vastcellar.store.edit_files import read_edit
+from vastcellar.store.run_record import RunRecord
 
 LEFT = Qt.MouseButton.LeftButton
 
@@ -292,3 +294,29 @@ def test_a_long_ladder_is_drawn_in_steps(app, station, qtbot):
     shown = [rung.streams for rung in station.ladder.ladder.rungs]
     assert len(shown) < 16 and {1, 60, held, held + 1} <= set(shown)
     assert not station.ladder.ladder.grab().isNull()
+
+
+def test_a_unit_brings_its_drive_and_its_own_edit_tests(app, station, qtbot):
+    """H-02 in the place of the array: its disk, as full as it is; two streams measured in time
+    are two solid rungs, and the verdict is proved."""
+    figures = {
+        "plan": {"stream_bytes_per_s": 92.2e6, "frames_per_s": 25.0, "read_ahead_frames": 6,
+                 "render_bytes_per_s": 0.0},
+        "steps": [{"streams": 1, "frames": 150, "missed": 0},
+                  {"streams": 2, "frames": 300, "missed": 0}],
+    }  # fmt: skip
+    at = datetime(2026, 11, 24, tzinfo=UTC)
+    app.workbench.workplace.cellar.add_run(
+        RunRecord("H-02", "edit", at, False, True, {}, figures), ""
+    )
+    app.workbench.reload_shelf()
+    qtbot.waitUntil(lambda: any(r.kind == "edit" for r in app.workbench.shelf.records))
+    station.store_choice.chosen.emit("H-02")
+    qtbot.waitUntil(lambda: "Holds 2 streams" in station.verdict.sentence.text())
+    station.ladder.store_form.unit.chosen.emit("H-02")
+    store = plan_of(app).store
+    assert (store.unit_tag, store.disk_keys) == ("H-02", ("kelmarsh-dray-8",))
+    qtbot.waitUntil(lambda: station.verdict.evidence.text().startswith("H-02: 2 streams in time"))
+    assert station.ladder.ladder._measured == {1: 0.0, 2: 0.0}
+    station.ladder.store_form.unit.chosen.emit("none")
+    assert plan_of(app).store.unit_tag == ""

@@ -7,6 +7,7 @@ from pathlib import Path
 
 import click
 
+from vastcellar.cli.known_shelf import known_shelf
 from vastcellar.cli.printing import echo, print_json
 from vastcellar.cli.quantities import Quantity
 from vastcellar.core.shoot.shoot import Shoot
@@ -14,6 +15,7 @@ from vastcellar.core.units import PLAIN, parse_rate
 from vastcellar.services.edit.edit_planning import PlannedEdit, PlannedStore, plan_edit
 from vastcellar.services.edit.edit_wording import (
     cut_text,
+    evidence_line,
     given_name,
     headline,
     help_lines,
@@ -41,9 +43,13 @@ _PATH = click.Path(path_type=Path)
 @click.option("--json", "as_json", is_flag=True, help="Print JSON.")
 def edit_command(edit_file: Path, shoot_file: Path | None, demo: bool, as_json: bool) -> None:
     """Say how many streams each store of EDIT_FILE holds, what limits it, and what would help."""
-    catalog = read_catalog(folders(demo=demo))
+    places = folders(demo=demo)
+    catalog = read_catalog(places)
     shoot: Shoot | None = shoot_in_file(shoot_file, catalog) if shoot_file else None
-    edit = plan_edit(edit_in_file(edit_file), catalog, shoot, edit_file.parent)
+    plan = edit_in_file(edit_file)
+    is_on_shelf = any(each.unit_tag for each in plan.stores)
+    records = known_shelf(places, demo=demo).records if is_on_shelf else ()
+    edit = plan_edit(plan, catalog, shoot, edit_file.parent, records=records)
     helping = helps_for(edit, catalog, shoot)
     if as_json:
         print_json(_as_json(edit, helping))
@@ -54,7 +60,7 @@ def edit_command(edit_file: Path, shoot_file: Path | None, demo: bool, as_json: 
         echo(f"{cut_text(edit.cut, PLAIN)}.")
     for each in edit.stores:
         echo(f"{each.setup.name}: {store_line(each)}")
-        echo(f"  {headline(each)}: {each.verdict.value}.")
+        echo(f"  {headline(each)}: {each.verdict.value} ({evidence_line(each)}).")
         echo(f"  {limit_line(each, PLAIN)}")
         echo(f"  {rebuild_line(each, PLAIN)} {months_line(each, PLAIN)}")
     if edit.chosen is not None:
@@ -69,7 +75,7 @@ def _finite(value: float) -> float | None:
 
 def _as_json(edit: PlannedEdit, helping: tuple[Help, ...]) -> dict[str, object]:
     chosen = edit.chosen
-    found: dict[str, object] = {"evidence": "computed"}
+    found: dict[str, object] = {}
     if chosen is not None:
         found |= _store_json(chosen)
     found["stores"] = [_store_json(each) for each in edit.stores]
@@ -97,6 +103,7 @@ def _store_json(each: PlannedStore) -> dict[str, object]:
         "streams_held": each.ladder.held,
         "streams_wanted": each.streams,
         "verdict": each.verdict.value,
+        "evidence": each.evidence.value,
         "limit": given_name(each.ladder.limit),
         "limit_bytes_per_s": each.ladder.limit.bytes_per_s,
         "stream_bytes_per_s": each.load.stream.bytes_per_s,

@@ -40,6 +40,8 @@ class StoreSetup:
     """0 for the usual one."""
     rebuild_bytes_per_s: float = 0.0
     """A disk; 0 for the typical share of what it reads."""
+    unit_tag: str = ""
+    """The unit of the shelf that it is: its edit tests stand over what is computed."""
 
     def __post_init__(self) -> None:
         if not self.name.strip():

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from pathlib import Path
@@ -15,13 +16,15 @@ from vastcellar.core.edit.months import Growth, Months, months_of
 from vastcellar.core.edit.rebuilding import Rebuild, rebuild_of
 from vastcellar.core.edit.waiting import FirstFrame, first_frame, opens_in_s
 from vastcellar.core.errors import BadValueError, VastCellarError
-from vastcellar.core.evidence import Verdict, verdict_for_margin
+from vastcellar.core.evidence import Evidence, Verdict, verdict_for_margin
 from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.shoot.edit_plan import EditPlan, StoreSetup
 from vastcellar.core.shoot.shoot import Shoot
 from vastcellar.core.shoot.shoot_plan import plan_shoot
+from vastcellar.services.edit.measured import MeasuredRung, measured_rungs
 from vastcellar.services.edit.stores import build_store, load_of
 from vastcellar.services.edit.timelines import CutReader, TimelineDemand, cut_path
+from vastcellar.store.run_record import RunRecord
 
 _TB = 1e12
 
@@ -40,16 +43,35 @@ class PlannedStore:
     months: Months
     played: PlayedDemand | None
     """Of the cut; None without one."""
+    measured: tuple[MeasuredRung, ...] = ()
+    """What edit tests of its unit stand for."""
 
     @cached_property
     def asked(self) -> Rung:
         """The rung that is wanted."""
         return self.ladder.rung(self.streams)
 
+    @cached_property
+    def proof(self) -> MeasuredRung | None:
+        """The measured rung that decides: as many streams or more in time, or as few late."""
+        in_time = [m for m in self.measured if not m.late_frames_per_minute]
+        late = [m for m in self.measured if m.late_frames_per_minute]
+        holds = [m for m in in_time if m.streams >= self.streams]
+        fails = [m for m in late if m.streams <= self.streams]
+        return max((*holds, *fails), key=lambda each: each.measured_at, default=None)
+
     @property
     def verdict(self) -> Verdict:
-        """Whether it plays as many streams as are wanted."""
+        """Whether it plays as many streams as are wanted: as measured, else as computed."""
+        if self.proof is not None:
+            is_late = self.proof.late_frames_per_minute > 0
+            return Verdict.FALLS_SHORT if is_late else Verdict.HOLDS
         return verdict_for_margin(self.asked.margin) if self.asked.is_held else Verdict.FALLS_SHORT
+
+    @property
+    def evidence(self) -> Evidence:
+        """What the verdict rests on."""
+        return Evidence.COMPUTED if self.proof is None else Evidence.PROVED
 
     @cached_property
     def jump(self) -> FirstFrame:
@@ -103,6 +125,7 @@ def plan_edit(
     shoot: Shoot | None = None,
     beside: Path | None = None,
     cuts: CutReader | None = None,
+    records: Sequence[RunRecord] = (),
 ) -> PlannedEdit:
     """Return what *plan* comes to.
 
@@ -114,6 +137,7 @@ def plan_edit(
         shoot: whose cameras' formats are played, and whose material the months bring.
         beside: the folder that the path of the cut counts from; None for the working folder.
         cuts: keeps a cut that was read before; None to read it.
+        records: kept runs, some of which may be edit tests of the stores' units.
 
     Raises:
         BadValueError: for a plan without a store, or a stream of no known rate.
@@ -137,7 +161,9 @@ def plan_edit(
         except VastCellarError as error:
             notes.append(str(error))
             continue
-        made.append(planned_store(setup, store, load, plan, cut, growth_of(plan, shoot)))
+        planned = planned_store(setup, store, load, plan, cut, growth_of(plan, shoot))
+        measured = measured_rungs(records, setup.unit_tag, load)
+        made.append(replace(planned, measured=measured))
     return PlannedEdit(plan, tuple(made), cut, tuple(notes))
 
 

@@ -38,6 +38,17 @@ def headline(planned: PlannedStore) -> str:
     return f"{holds} of {kind}; {planned.streams} wanted"
 
 
+def evidence_line(planned: PlannedStore) -> str:
+    """Return what the verdict rests on."""
+    proof = planned.proof
+    if proof is None:
+        return "computed, typical seeks"
+    simulated = ", simulated" if proof.is_simulated else ""
+    when = proof.measured_at.astimezone().date().isoformat()
+    late = "with late frames" if proof.late_frames_per_minute else "in time"
+    return f"{planned.setup.unit_tag}: {streams_text(proof.streams)} {late} on {when}{simulated}"
+
+
 def given_name(given: Given) -> str:
     """Return a stage as it is named in a sentence."""
     match given.kind:

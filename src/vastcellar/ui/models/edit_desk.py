@@ -85,7 +85,10 @@ class EditDesk(QObject):
             self._help_soon.start()
 
     def _planned(self, shoot: Shoot) -> PlannedEdit:
-        return plan_edit(shoot.edit, self._workbench.catalog, shoot, self.folder, self._cuts)
+        workbench = self._workbench
+        return plan_edit(
+            shoot.edit, workbench.catalog, shoot, self.folder, self._cuts, workbench.shelf.records
+        )
 
     def _ask(self) -> None:
         planned = self.planned

@@ -99,7 +99,7 @@ class LadderPage(QWidget):
     def show_forms(self) -> None:
         """Give the fields the values that they change."""
         plan = self._desk.plan
-        self.store_form.show_plan(plan, self._workbench.catalog)
+        self.store_form.show_plan(plan, self._workbench.catalog, self._workbench.shelf.units)
         self.load_form.show_plan(plan, self._workbench.document.shoot, self._desk.folder)
 
     def refresh(self) -> None:
@@ -108,7 +108,8 @@ class LadderPage(QWidget):
         chosen = planned.chosen if planned else None
         cut = planned.cut if planned else None
         self.show_forms()
-        self.ladder.show_store(chosen, {})
+        measured = chosen.measured if chosen else ()
+        self.ladder.show_store(chosen, {m.streams: m.late_frames_per_minute for m in measured})
         self.store_view.show_store(chosen)
         self.demand.show_cut(chosen, cut)
         self._cut.setVisible(cut is not None and chosen is not None)

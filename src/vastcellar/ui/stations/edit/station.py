@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 from vastcellar.core.errors import VastCellarError
 from vastcellar.core.evidence import Evidence, Verdict
 from vastcellar.services.edit.edit_sums import HELD_SUM, edit_sums
-from vastcellar.services.edit.edit_wording import headline, limit_line, store_line
+from vastcellar.services.edit.edit_wording import evidence_line, headline, limit_line, store_line
 from vastcellar.services.edit.stores import first_store
 from vastcellar.services.workplace.exports import save_bytes
 from vastcellar.ui.models.edit_desk import EditDesk
@@ -132,7 +132,7 @@ class EditStation(QWidget):
             self.state_changed.emit("no plan" if has_stores else "no store")
             return
         self.verdict.show_verdict(
-            chosen.verdict, Evidence.COMPUTED, headline(chosen), "computed, typical seeks"
+            chosen.verdict, chosen.evidence, headline(chosen), evidence_line(chosen)
         )
         self.limit_line.setText(limit_line(chosen, numbers))
         self.limit_line.setToolTip(self.limit_line.text())

@@ -12,6 +12,7 @@ from vastcellar.core.edit.arrays import Level
 from vastcellar.core.errors import VastCellarError
 from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.parts.parts import DriveKind
+from vastcellar.core.parts.units import Unit, filled_share
 from vastcellar.core.shoot.edit_plan import MOST_STORES, EditPlan, StoreSetup
 from vastcellar.core.units import parse_share
 from vastcellar.services.edit.edit_wording import LEVEL_NAMES
@@ -39,12 +40,14 @@ class StoreForm(QWidget):
         self._store: StoreSetup | None = None
         self._plan = EditPlan()
         self._catalog: Catalog | None = None
+        self._units: tuple[Unit, ...] = ()
         self.name = QuantityField("Store", plain_text, str)
         self.level, self.where = Choice("Put together as"), Choice("Stands in")
         self.count = QuantityField("Disks", parse_whole, str)
         self.kind, self.others = Choice("Kind of disk"), Choice("Other disks")
         self.other_count = QuantityField("Other disks' count", parse_whole, str)
         self.port, self.desk = Choice("Its link"), Choice("The desk's link")
+        self.unit = Choice("Unit")
         self.used = QuantityField("In use", parse_share, numbers.percent)
         self.add_button, self.remove_button = QPushButton("One more store"), QPushButton("Remove")
         for field, width in ((self.name, 104), (self.count, 34), (self.other_count, 34),
@@ -53,13 +56,16 @@ class StoreForm(QWidget):
             field.decimal_point = numbers.decimal_point
             field.refused.connect(self.refused)
         for choice, width in ((self.kind, 158), (self.others, 92), (self.level, 112),
-                              (self.where, 150), (self.port, 92), (self.desk, 92)):  # fmt: skip
+                              (self.where, 150), (self.port, 84), (self.desk, 84),
+                              (self.unit, 84)):  # fmt: skip
             choice.setMinimumWidth(width)
         self.others.setToolTip("Disks of another kind beside them: what is larger is wasted")
         self.used.setToolTip("How full it is: inner zones of disks are slower")
         self.desk.setToolTip("The desk's own link to the network")
+        self.unit.setToolTip("The unit of the shelf that it is: its edit tests count")
         first = row(self.name, self.count, label("×", "soft"), self.kind, label("and", "soft"),
-                    self.other_count, self.others, self.level, spacing=6)  # fmt: skip
+                    self.other_count, self.others, self.level, label("unit", "soft"), self.unit,
+                    spacing=6)  # fmt: skip
         second = row(label("in", "soft"), self.where, label("on", "soft"), self.port,
                      label("desk on", "soft"), self.desk, label("in use", "soft"), self.used,
                      self.add_button, self.remove_button, spacing=6)  # fmt: skip
@@ -82,13 +88,14 @@ class StoreForm(QWidget):
         self.desk.chosen.connect(
             lambda key: self._edit("desk's link", desk_mode="" if key == _NONE else key)
         )
+        self.unit.chosen.connect(self._on_unit)
         self.used.entered.connect(lambda share: self._edit("fill", used_share=share))
         self.add_button.clicked.connect(self.add)
         self.remove_button.clicked.connect(self._on_remove)
 
-    def show_plan(self, plan: EditPlan, catalog: Catalog) -> None:
-        """Show the chosen store of *plan*."""
-        self._plan, self._catalog, store = plan, catalog, plan.store
+    def show_plan(self, plan: EditPlan, catalog: Catalog, units: Sequence[Unit]) -> None:
+        """Show the chosen store of *plan*; it may be one of *units*."""
+        self._plan, self._catalog, self._units, store = plan, catalog, tuple(units), plan.store
         self._store = store
         self.setVisible(store is not None)
         self.add_button.setEnabled(len(plan.stores) < MOST_STORES)
@@ -113,12 +120,27 @@ class StoreForm(QWidget):
         )
         self.desk.setEnabled(store.port_mode.startswith("eth-"))
         self.used.show_value(store.used_share)
+        tags = [each.tag for each in units if each.drive_key in catalog.drives]
+        self.unit.offer([(_NONE, "none"), *((tag, tag) for tag in tags)], store.unit_tag or _NONE)
+
+    def _on_unit(self, tag: str) -> None:
+        """Take what the unit is, as full as it is; or forget which it was."""
+        unit = next((each for each in self._units if each.tag == tag), None)
+        if unit is None or self._catalog is None or self._store is None:
+            self._edit("unit", unit_tag="")
+            return
+        if len(self._store.disk_keys) > 1:
+            self._edit("unit", unit_tag=tag)  # a whole store that was measured under one tag
+            return
+        drive = self._catalog.drive(unit.drive_key)
+        full = min(filled_share(drive, unit), 0.99)
+        self._edit("unit", unit_tag=tag, disk_keys=(drive.key,), used_share=full)
 
     def add(self) -> None:
         """Add a store like the chosen one, or a first one, under a name of its own."""
         taken = {each.name for each in self._plan.stores}
         name = next(f"Store {n}" for n in range(1, 99) if f"Store {n}" not in taken)
-        made = replace(self._store, name=name) if self._store else first_store(name)
+        made = replace(self._store, name=name, unit_tag="") if self._store else first_store(name)
         self.edited.emit(made, "", f"{name} added")
 
     def _on_remove(self) -> None:
@@ -170,7 +192,7 @@ class StoreForm(QWidget):
         except VastCellarError as error:
             self.refused.emit(error)
             if self._catalog is not None:
-                self.show_plan(self._plan, self._catalog)
+                self.show_plan(self._plan, self._catalog, self._units)
             return
         self.edited.emit(changed, store.name, f"{told} of {changed.name}")
 

@@ -1,0 +1,115 @@
+"""Edit tests of a unit over the computed ladder: which stand for what is asked, and which don't."""
+
+from dataclasses import replace
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+import pytest
+
+from vastcellar.core.evidence import Evidence, Verdict
+from vastcellar.services.edit.edit_planning import plan_edit
+from vastcellar.services.edit.edit_wording import evidence_line
+from vastcellar.services.edit.measured import measured_rungs
+from vastcellar.services.edit.plans import edit_in_file
+from vastcellar.services.edit.stores import load_of
+from vastcellar.store.run_record import RunRecord
+
+AT = datetime(2026, 11, 24, 12, tzinfo=UTC)
+PLAN = {"stream_bytes_per_s": 92.2e6, "frames_per_s": 25.0, "read_ahead_frames": 6,
+        "render_bytes_per_s": 0.0}  # fmt: skip
+
+
+def record(*steps, plan=None, run_id=1, at=AT, **changes):
+    """An edit test of H-02 with steps of (streams, frames, missed)."""
+    figures = {
+        "plan": {**PLAN, **(plan or {})},
+        "steps": [{"streams": s, "frames": f, "missed": m} for s, f, m in steps],
+    }
+    made = RunRecord("H-02", "edit", at, False, True, {}, figures, run_id)
+    return replace(made, **changes)
+
+
+@pytest.fixture
+def plan():
+    """The boathouse, with H-02 looked at; two streams are wanted."""
+    made = edit_in_file(Path("docs/examples/boathouse.edit.json"))
+    stores = tuple(replace(each, unit_tag="H-02") if each.name == "H-02" else each
+                   for each in made.stores)  # fmt: skip
+    return replace(made, stores=stores, chosen="H-02", timeline="")
+
+
+def rungs(plan, *records):
+    """Streams and late frames a minute that such runs stand for."""
+    found = measured_rungs(records, "H-02", load_of(plan, None))
+    return {each.streams: each.late_frames_per_minute for each in found}
+
+
+def test_each_step_is_a_rung_and_the_newest_counts(plan):
+    """One in time; of two, every tenth frame late: 300 a minute. A later run says it anew."""
+    first = record((1, 150, 0), (2, 300, 30))
+    assert rungs(plan, first) == {1: 0.0, 2: pytest.approx(300.0)}
+    later = record((2, 300, 0), run_id=2, at=AT + timedelta(days=1))
+    assert rungs(plan, later, first) == {1: 0.0, 2: 0.0}
+
+
+@pytest.mark.parametrize(
+    "changed",
+    [
+        {"plan": {"stream_bytes_per_s": 60e6}},
+        {"plan": {"stream_bytes_per_s": 140e6}},
+        {"plan": {"frames_per_s": 50.0}},
+        {"plan": {"read_ahead_frames": 50}},
+        {"kind": "project"},
+        {"is_complete": False},
+        {"unit_tag": "H-01"},
+        {"figures": {"plan": {}, "steps": [1]}},
+        {"figures": {}},
+    ],
+)
+def test_a_run_that_asked_something_else_stands_for_nothing(plan, changed):
+    """Lighter, much heavier, another pace, read further ahead, another test, half of one, another
+    unit, figures of nobody's."""
+    assert rungs(plan, record((2, 300, 0), **changed)) == {}
+
+
+def test_what_is_written_beside_must_have_been_written_in_the_test(plan):
+    """A render of 50 MB/s is asked for: a test without one doesn't count."""
+    from vastcellar.core.shoot.edit_plan import BesideSetup
+
+    busy = replace(plan, beside=(BesideSetup("render", 50e6),))
+    assert rungs(busy, record((2, 300, 0))) == {}
+    assert rungs(busy, record((2, 300, 0), plan={"render_bytes_per_s": 50e6})) == {2: 0.0}
+
+
+@pytest.mark.parametrize(
+    ("steps", "verdict", "evidence"),
+    [
+        (((1, 150, 0), (2, 300, 0), (3, 450, 9)), Verdict.HOLDS, Evidence.PROVED),
+        (((4, 600, 0),), Verdict.HOLDS, Evidence.PROVED),
+        (((1, 150, 0), (2, 300, 4)), Verdict.FALLS_SHORT, Evidence.PROVED),
+        (((1, 150, 3),), Verdict.FALLS_SHORT, Evidence.PROVED),
+        (((1, 150, 0),), Verdict.TIGHT, Evidence.COMPUTED),
+        (((3, 450, 9),), Verdict.TIGHT, Evidence.COMPUTED),
+    ],
+)
+def test_the_verdict_rests_on_what_was_measured_where_that_decides(
+    plan, catalog, steps, verdict, evidence
+):
+    """As many or more in time; as few or fewer late; anything else decides nothing."""
+    edit = plan_edit(plan, catalog, records=[record(*steps)])
+    assert (edit.chosen.verdict, edit.chosen.evidence) == (verdict, evidence)
+
+
+def test_it_is_said_when_and_whether_it_was_simulated(plan, catalog):
+    """A rig is no drive."""
+    edit = plan_edit(plan, catalog, records=[record((2, 300, 0), is_simulated=True)])
+    assert evidence_line(edit.chosen) == "H-02: 2 streams in time on 2026-11-24, simulated"
+    late = plan_edit(plan, catalog, records=[record((2, 300, 5))])
+    assert evidence_line(late.chosen) == "H-02: 2 streams with late frames on 2026-11-24"
+    assert evidence_line(plan_edit(plan, catalog).chosen) == "computed, typical seeks"
+
+
+def test_a_store_without_a_unit_has_no_measured_rung(plan, catalog):
+    """However many runs there are."""
+    edit = plan_edit(plan, catalog, records=[record((2, 300, 0))])
+    assert edit.stores[0].measured == ()

@@ -293,6 +293,15 @@ class EditRun(WatchedRun):
         return bool(self._steps)
 
     def _measure(self) -> Iterator[Progress]:
+        yield from self._prepare()
+        steps = self.plan.steps
+        for index, streams in enumerate(steps):
+            yield from self._step(streams, 0.25 + 0.75 * index / len(steps), 0.75 / len(steps))
+            if self._steps[-1].missed:
+                break
+
+    def _prepare(self) -> Iterator[Progress]:
+        """Write the clips, a stream's each."""
         plan, target = self.plan, self._folder
         target.open()
         total = plan.streams * plan.clip_bytes
@@ -305,11 +314,6 @@ class EditRun(WatchedRun):
                 yield writing.progress(0.0, 0.25)
         stopped(self._stop)
         target.flush()
-        steps = plan.steps
-        for index, streams in enumerate(steps):
-            yield from self._step(streams, 0.25 + 0.75 * index / len(steps), 0.75 / len(steps))
-            if self._steps[-1].missed:
-                break
 
     def _step(self, streams: int, before: float, share: float) -> Iterator[Progress]:
         plan, target = self.plan, self._folder

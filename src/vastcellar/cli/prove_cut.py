@@ -46,7 +46,7 @@ def cut(
     run = cut_run(
         folder,
         timeline,
-        places.state,
+        places.test_notes,
         assumed_bytes_per_s=rate or 0.0,
         from_s=parse_position(from_text) if from_text else None,
         seconds=seconds,

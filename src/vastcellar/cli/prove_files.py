@@ -58,6 +58,11 @@ _JSON = click.option("--json", "as_json", is_flag=True, help="Print JSON.")
               help="Small files made and removed beside, a second.")  # fmt: skip
 @click.option("--render", type=Quantity("rate", parse_rate), help="Written beside, MB/s.")
 @click.option("--no-ramp", is_flag=True, help="All streams at once.")
+@click.option("--clients", default=1, show_default=True, type=click.IntRange(1, 64),
+              help="So many processes here play at once.")  # fmt: skip
+@click.option("--others", default=0, type=click.IntRange(0, 63),
+              help="Wait for so many more, that other computers --join.")  # fmt: skip
+@click.option("--join", "joins", is_flag=True, help="Join clients that are called on that share.")
 @unit_options
 @_JSON
 def edit(
@@ -72,11 +77,22 @@ def edit(
     caches: float,
     render: float | None,
     no_ramp: bool,
+    clients: int,
+    others: int,
+    joins: bool,
     unit_tag: str | None,
     binds: bool,
     as_json: bool,
 ) -> None:
-    """Play streams out of FOLDER, one more each time, until one misses a frame."""
+    """Play streams out of FOLDER, one more each time, until one misses a frame.
+
+    With several clients the streams are shared out among them, and begin at one moment.
+    """
+    if joins:
+        from vastcellar.cli.prove_together import join_clients
+
+        join_clients(folder, as_json=as_json)
+        return
     plan = EditPlan(
         rate,
         float(frame_rate),
@@ -89,6 +105,11 @@ def edit(
         render_bytes_per_s=render or 0.0,
         is_ramp=not no_ramp,
     )
+    if clients + others > 1:
+        from vastcellar.cli.prove_together import call_clients
+
+        call_clients(folder, plan, clients, others, as_json=as_json)
+        return
     _run(folder, plan, unit_tag, _edit_lines, edit_figures, binds=binds, as_json=as_json)
 
 

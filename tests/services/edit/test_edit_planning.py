@@ -294,7 +294,7 @@ def test_every_sum_adds_up_to_what_is_shown(edit):
     """Held, disks, rebuild, jump, months, store and the late place: each ends in its figure."""
     sums = edit_sums(edit.chosen, PLAIN)
     assert set(sums) == {"edit-held", "edit-disks", "edit-rebuild", "edit-jump", "edit-months",
-                         "edit-store", "edit-late"}  # fmt: skip
+                         "edit-store", "edit-late", "edit-ingest"}  # fmt: skip
     assert any(line.label == "held" and line.value == "1" for line in sums["edit-held"].lines)
     assert sums["edit-disks"].lines[-1].value == "534.9 MB/s"
     assert sums["edit-rebuild"].lines[0].value == "24.7 h"
@@ -302,3 +302,13 @@ def test_every_sum_adds_up_to_what_is_shown(edit):
     assert sums["edit-late"].title.endswith("comes late")
     bare = edit_sums(edit.stores[2], PLAIN)
     assert "edit-late" not in bare and bare["edit-rebuild"].lines[0].value == "lost"
+
+
+def test_a_copy_onto_it_is_told_twice_as_its_program_says_and_as_it_is(edit):
+    """Over gigabit memory has no part in it; onto one disk the program is done 8 GB before."""
+    first, disk = edit.stores[0], edit.stores[3]
+    assert first.ingest.flushed_s == pytest.approx(0.5e12 / first.store.narrowest.bytes_per_s)
+    assert disk.ingest.program_s < disk.ingest.flushed_s
+    lines = {line.label: line.value for line in edit_sums(disk, PLAIN)["edit-ingest"].lines}
+    assert lines["on the disks"] == PLAIN.duration(round(disk.ingest.flushed_s))
+    assert lines["its program says it's done"] == PLAIN.duration(round(disk.ingest.program_s))

@@ -7,7 +7,6 @@ comes late.
 
 from __future__ import annotations
 
-import bisect
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
@@ -75,8 +74,7 @@ class Demand:
     def bytes_per_s(self) -> NDArray[np.float64]:
         """What is asked from each moment to the next; shape (m - 1,)."""
         change = np.zeros(self.moments_s.size)
-        starts = np.searchsorted(self.moments_s, [each.start_s for each in self.clips])
-        ends = np.searchsorted(self.moments_s, [each.end_s for each in self.clips])
+        starts, ends = (np.searchsorted(self.moments_s, each) for each in self._spans)
         rates = np.array([each.bytes_per_s for each in self.clips])
         np.add.at(change, starts, rates)
         np.add.at(change, ends, -rates)
@@ -88,9 +86,9 @@ class Demand:
     def streams(self) -> NDArray[np.intp]:
         """How many clips are read from each moment to the next; shape (m - 1,)."""
         change = np.zeros(self.moments_s.size, dtype=np.intp)
-        for each in self.clips:
-            change[bisect.bisect_left(self.moments_s, each.start_s)] += 1
-            change[bisect.bisect_left(self.moments_s, each.end_s)] -= 1
+        starts, ends = self._spans
+        np.add.at(change, np.searchsorted(self.moments_s, starts), 1)
+        np.add.at(change, np.searchsorted(self.moments_s, ends), -1)
         return np.cumsum(change)[:-1]
 
     @property
@@ -110,8 +108,15 @@ class Demand:
 
     def clips_at(self, start_s: float, end_s: float) -> tuple[ClipUse, ...]:
         """Return the clips that are read between two moments, those of the highest rate first."""
-        found = [c for c in self.clips if c.start_s < end_s and c.end_s > start_s]
+        starts, ends = self._spans
+        found = [self.clips[n] for n in np.flatnonzero((starts < end_s) & (ends > start_s))]
         return tuple(sorted(found, key=lambda each: -each.bytes_per_s))
+
+    @cached_property
+    def _spans(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Where each clip begins and ends; a cut may have thousands, and is asked often."""
+        return (np.array([each.start_s for each in self.clips]),
+                np.array([each.end_s for each in self.clips]))  # fmt: skip
 
     @cached_property
     def worst_second(self) -> Second:

@@ -14,7 +14,7 @@ from vastcellar.core.edit.edit_store import EditStore
 from vastcellar.core.edit.ladder import Ladder, Rung, ladder_of, rung_of
 from vastcellar.core.edit.months import Growth, Months, months_of
 from vastcellar.core.edit.rebuilding import Rebuild, rebuild_of
-from vastcellar.core.edit.waiting import FirstFrame, first_frame, opens_in_s
+from vastcellar.core.edit.waiting import FirstFrame, WriteTime, first_frame, opens_in_s, written_in
 from vastcellar.core.errors import BadValueError, VastCellarError
 from vastcellar.core.evidence import Evidence, Verdict, verdict_for_margin
 from vastcellar.core.parts.catalog import Catalog
@@ -27,6 +27,9 @@ from vastcellar.services.edit.timelines import CutReader, TimelineDemand, cut_pa
 from vastcellar.store.run_record import RunRecord
 
 _TB = 1e12
+INGEST_BYTES, MEMORY_BYTES = 0.5e12, 8e9
+"""What is copied onto each store to compare them, and what a computer usually lets wait in memory
+before it makes a program wait."""
 
 
 @dataclass(frozen=True)
@@ -88,6 +91,11 @@ class PlannedStore:
         """The ladder while a failed disk is rebuilt."""
         left = replace(self.store, disk_time_share=self.rebuild.left_share)
         return ladder_of(left, self.load)
+
+    @property
+    def ingest(self) -> WriteTime:
+        """Half a TB copied onto it: as its program says, and as it is on the disks."""
+        return written_in(self.store, INGEST_BYTES, memory_bytes=MEMORY_BYTES)
 
     @property
     def price_per_tb(self) -> float:
@@ -165,6 +173,16 @@ def plan_edit(
         measured = measured_rungs(records, setup.unit_tag, load)
         made.append(replace(planned, measured=measured))
     return PlannedEdit(plan, tuple(made), cut, tuple(notes))
+
+
+def cut_of(plan: EditPlan, shoot: Shoot | None, beside: Path | None) -> tuple[Path, float] | None:
+    """Return where the cut of *plan* lies, and the rate that its clips are taken for; None without.
+
+    Raises BadValueError for a stream of no known rate.
+    """
+    if not plan.timeline:
+        return None
+    return cut_path(plan.timeline, beside), load_of(plan, shoot).stream.bytes_per_s
 
 
 def planned_store(

@@ -7,13 +7,13 @@ import math
 from vastcellar.core.edit.edit_store import Stage, StageKind
 from vastcellar.core.evidence import Evidence
 from vastcellar.core.units import NumberFormat
-from vastcellar.services.edit.edit_planning import PlannedStore
+from vastcellar.services.edit.edit_planning import INGEST_BYTES, MEMORY_BYTES, PlannedStore
 from vastcellar.services.edit.edit_wording import given_name, position, risk_text, streams_text
 from vastcellar.services.sums.sum_lines import Sum, SumLine
 
 HELD_SUM, DISKS_SUM, LATE_SUM = "edit-held", "edit-disks", "edit-late"
-REBUILD_SUM, JUMP_SUM, MONTHS_SUM, STORE_SUM = (
-    "edit-rebuild", "edit-jump", "edit-months", "edit-store",
+REBUILD_SUM, JUMP_SUM, MONTHS_SUM, STORE_SUM, INGEST_SUM = (
+    "edit-rebuild", "edit-jump", "edit-months", "edit-store", "edit-ingest",
 )  # fmt: skip
 _TYPICAL = "typical seeks and shares of links; what each part carries is in the catalog"
 
@@ -23,6 +23,7 @@ def edit_sums(planned: PlannedStore, fmt: NumberFormat) -> dict[str, Sum]:
     sums = [
         held_sum(planned, fmt), disks_sum(planned, fmt), rebuild_sum(planned, fmt),
         jump_sum(planned, fmt), months_sum(planned, fmt), store_sum(planned, fmt),
+        ingest_sum(planned, fmt),
     ]  # fmt: skip
     if planned.played is not None and planned.played.worst is not None:
         sums.append(late_sum(planned, fmt))
@@ -161,6 +162,27 @@ def jump_sum(planned: PlannedStore, fmt: NumberFormat) -> Sum:
         SumLine("99 of 100", "a guess, to be measured", ms(jump.most_s)),
     ]
     return _sum(JUMP_SUM, "Jump to a first frame", lines)
+
+
+def ingest_sum(planned: PlannedStore, fmt: NumberFormat) -> Sum:
+    """Return how long half a TB takes onto the store, and when its program says that it's done."""
+    store, told = planned.store, planned.ingest
+    fast, room = store.array.cached_write_bytes_per_s(store.filled_share)
+    narrowest = store.narrowest
+    lines = [SumLine("the disks write", "in the long run, all of them together",
+                     fmt.rate(store.array.write_bytes_per_s(store.filled_share), 0))]  # fmt: skip
+    if room:
+        lines.append(SumLine("at first", f"{fmt.size(room)} of fast cache", fmt.rate(fast, 0)))
+    if narrowest is not None:
+        lines.append(SumLine("the narrowest link", narrowest.name,
+                             fmt.rate(narrowest.bytes_per_s, 0)))  # fmt: skip
+    lines += [
+        SumLine("on the disks", f"{fmt.size(INGEST_BYTES)} by the least of them",
+                fmt.duration(round(told.flushed_s))),
+        SumLine("its program says it's done", f"{fmt.size(MEMORY_BYTES)} may wait in memory",
+                fmt.duration(round(told.program_s))),
+    ]  # fmt: skip
+    return _sum(INGEST_SUM, "Copying 500 GB onto it", lines)
 
 
 def months_sum(planned: PlannedStore, fmt: NumberFormat) -> Sum:

@@ -244,6 +244,9 @@ def compare_rows(edit: PlannedEdit, fmt: NumberFormat) -> tuple[CompareRow, ...]
     def late(value: float) -> str:
         return fmt.number(value, 0) if math.isfinite(value) else "no cut"
 
+    def whole_duration(value: float) -> str:
+        return fmt.duration(round(value))
+
     def short(value: float) -> str:
         return milliseconds(value, fmt)
 
@@ -265,6 +268,7 @@ def compare_rows(edit: PlannedEdit, fmt: NumberFormat) -> tuple[CompareRow, ...]
         of("First frame, half of jumps", lambda s: s.jump.half_s, short, less=True),
         of("First frame, 99 of 100", lambda s: s.jump.most_s, short, less=True),
         of("A project of 4,000 files opens in", lambda s: s.opens_in_s, fmt.duration, less=True),
+        of("500 GB copied onto it", lambda s: s.ingest.flushed_s, whole_duration, less=True),
         of("Full in", lambda s: s.months.full_after_months, months),
         of("Price", lambda s: s.store.price or math.nan, money, less=True),
         of("A usable TB", lambda s: s.price_per_tb, money, less=True),

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import contextlib
 import stat
 from collections import Counter
 from dataclasses import dataclass
 from pathlib import Path
 
 from vastcellar.core.edit.demand import ClipUse, Demand, demand_of
-from vastcellar.core.errors import BadValueError
+from vastcellar.core.errors import BadValueError, VastCellarError
 from vastcellar.data import data_path
 from vastcellar.store.clip_files import read_header
 from vastcellar.store.timeline_files import Timeline, TimelineClip, read_timeline
@@ -82,20 +81,37 @@ class CutReader:
 
     def __init__(self) -> None:
         self._key: tuple[object, ...] = ()
-        self._found: TimelineDemand | None = None
+        self._found: TimelineDemand | VastCellarError | None = None
+
+    def is_known(self, path: Path, assumed_bytes_per_s: float) -> bool:
+        """Whether it needn't be read: a cut of thousands of clips takes seconds."""
+        key = _key_of(path, assumed_bytes_per_s)
+        return not key or (self._found is not None and key == self._key)
 
     def read(self, path: Path, assumed_bytes_per_s: float) -> TimelineDemand:
         """Return what the timeline in *path* asks for, read anew where it changed.
 
-        Raises as ``timeline_demand`` does.
+        Raises as ``timeline_demand`` does, each time.
         """
-        key: tuple[object, ...] = ()
-        with contextlib.suppress(OSError, ValueError):  # whoever reads it says what is wrong
-            status = path.stat()
-            key = (path, status.st_mtime_ns, status.st_size, assumed_bytes_per_s)
+        key = _key_of(path, assumed_bytes_per_s)
         if not key or key != self._key or self._found is None:
-            self._found, self._key = timeline_demand(path, assumed_bytes_per_s), key
+            try:
+                self._found = timeline_demand(path, assumed_bytes_per_s)
+            except VastCellarError as error:
+                self._found = error
+            self._key = key
+        if isinstance(self._found, VastCellarError):
+            raise self._found
         return self._found
+
+
+def _key_of(path: Path, assumed_bytes_per_s: float) -> tuple[object, ...]:
+    """Return what a cut that was read is known again by; () where there is none."""
+    try:
+        status = path.stat()
+    except (OSError, ValueError):
+        return ()
+    return path, status.st_mtime_ns, status.st_size, assumed_bytes_per_s
 
 
 def cut_path(name: str, beside: Path | None) -> Path:

@@ -11,7 +11,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from vastcellar.core.errors import VastCellarError
 from vastcellar.core.shoot.edit_plan import EditPlan, StoreSetup
 from vastcellar.core.shoot.shoot import Shoot
-from vastcellar.services.edit.edit_planning import PlannedEdit, plan_edit
+from vastcellar.services.edit.edit_planning import PlannedEdit, cut_of, plan_edit
 from vastcellar.services.edit.helping import Help, helps_for
 from vastcellar.services.edit.timelines import CutReader
 from vastcellar.ui.models.background import Background
@@ -36,6 +36,11 @@ class EditDesk(QObject):
         self.helps: tuple[Help, ...] = ()
         self._cuts = CutReader()
         self._is_active, self._is_stale = False, True
+        self.is_reading = False
+        """Whether the cut is still being read: it takes seconds where it has thousands of clips."""
+        self._cut_reader = Background(self)
+        self._cut_reader.done.connect(self._on_cut)
+        self._cut_reader.failed.connect(self._on_cut)
         self._helper = Background(self)
         self._helper.done.connect(self._on_helps)
         self._helper.failed.connect(workbench.trouble)
@@ -64,6 +69,7 @@ class EditDesk(QObject):
         """Ask for nothing more: the window is closing."""
         self._help_soon.stop()
         self._helper.stop()
+        self._cut_reader.stop()
 
     def _on_judged(self) -> None:
         self._is_stale = True
@@ -85,10 +91,22 @@ class EditDesk(QObject):
             self._help_soon.start()
 
     def _planned(self, shoot: Shoot) -> PlannedEdit:
-        workbench = self._workbench
+        workbench, plan = self._workbench, shoot.edit
+        cut = cut_of(plan, shoot, self.folder) if plan.stores else None
+        self.is_reading = cut is not None and not self._cuts.is_known(*cut)
+        if self.is_reading and cut is not None:
+            self._cut_reader.request(partial(self._cuts.read, *cut))
+            plan = replace(plan, timeline="")  # all else stands meanwhile
         return plan_edit(
-            shoot.edit, workbench.catalog, shoot, self.folder, self._cuts, workbench.shelf.records
+            plan, workbench.catalog, shoot, self.folder, self._cuts, workbench.shelf.records
         )
+
+    def _on_cut(self, _read: object) -> None:
+        """The cut was read, or can't be: plan it in."""
+        if self._is_active:
+            self.refresh()
+        else:
+            self._is_stale = True
 
     def _ask(self) -> None:
         planned = self.planned

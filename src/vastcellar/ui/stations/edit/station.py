@@ -119,6 +119,7 @@ class EditStation(QWidget):
         chosen = planned.chosen if planned else None
         self.subtitle.setText(store_line(chosen) if chosen else "")
         notes = list(planned.notes) if planned else []
+        notes += ["the cut is being read …"] if desk.is_reading else []
         if planned is None and has_stores and desk.error is not None:
             notes.append(str(desk.error))
         self.notes.setText(" · ".join(notes))

@@ -1,0 +1,192 @@
+"""Clients that meet on a share: agreed, shared out, told; and whatever may go wrong with that."""
+
+import threading
+import time
+from pathlib import Path
+
+import pytest
+
+from vastcellar.bench import meeting
+from vastcellar.bench.edit_run import EditPlan
+from vastcellar.bench.folder_target import FolderTarget
+from vastcellar.bench.meeting import FOLDER_NAME, Meeting
+from vastcellar.bench.stream_files import StreamFiles
+from vastcellar.bench.together_run import ClientStep, TogetherRun, TogetherStep, shared_out
+from vastcellar.core.errors import BadFileError, BadValueError, DiskError, VastCellarError
+from vastcellar.core.units import PLAIN
+from vastcellar.services.edit.together import called, joined, together_figures, together_lines
+
+PLAN = EditPlan(4e5, 5.0, 3, step_s=0.6, read_ahead_frames=3, jumps_per_minute=0,
+                scrubs_per_minute=0, clip_s=1)  # fmt: skip
+
+
+@pytest.fixture(autouse=True)
+def soon(monkeypatch):
+    """Nobody waits for minutes in a test."""
+    monkeypatch.setattr(meeting, "_LEAD_S", 0.2)
+
+
+def run_in_thread(run):
+    """Run a client beside; return what joins it and hands over its error, if any."""
+    errors = []
+
+    def work():
+        try:
+            list(run.snapshots())
+        except VastCellarError as error:
+            errors.append(error)
+
+    thread = threading.Thread(target=work)
+    thread.start()
+    return lambda: (thread.join(), errors)[1]
+
+
+@pytest.mark.parametrize("clients", [2, 3])
+def test_streams_are_shared_out_and_begin_at_one_moment(tmp_path, clients):
+    """One stream more each step, as even as can be; all results are put together, and nothing is
+    left on the share."""
+    caller = called(tmp_path, PLAN, tmp_path / "notes", clients)
+    waits = [run_in_thread(joined(tmp_path, tmp_path / "notes")) for _ in range(clients - 1)]
+    list(caller.snapshots())
+    assert [wait() for wait in waits] == [[]] * (clients - 1)
+    assert [step.streams for step in caller.together] == [1, 2, 3]
+    for step in caller.together:
+        shares = [client.streams for client in step.clients]
+        assert sum(shares) == step.streams and max(shares) - min(shares) <= 1
+        assert step.frames >= step.streams * 3
+    assert [each.name for each in tmp_path.iterdir() if each.name != "notes"] == []
+
+
+def test_a_miss_of_anybody_ends_it(tmp_path, monkeypatch):
+    """Reads take longer than a frame has once two streams play: two aren't held."""
+    playing = set()
+
+    def slow_when_two(_self, at, into):
+        playing.add(threading.current_thread().ident)
+        time.sleep(0.9 if len(playing) > 1 else 0.001)
+        return len(into)
+
+    monkeypatch.setattr(StreamFiles, "read", slow_when_two)
+    caller = called(tmp_path, PLAN, tmp_path / "notes", 2)
+    wait = run_in_thread(joined(tmp_path, tmp_path / "notes"))
+    list(caller.snapshots())
+    assert wait() == []
+    assert [step.streams for step in caller.together] == [1, 2]
+    assert caller.together[-1].missed > 0
+    figures = together_figures(caller.together)
+    assert figures["streams_held"] == 1 and len(figures["steps"][1]["clients"]) == 2
+    assert together_lines(caller.together, PLAIN)[0] == ("streams without a miss, all clients", "1")
+
+
+@pytest.mark.parametrize("off_s", [-7200.0, 0.0, 3600.0])
+def test_clocks_that_differ_make_no_difference(tmp_path, off_s):
+    """A client whose clock is hours off begins within a moment of the one that called."""
+    first, second = Meeting(tmp_path), Meeting(tmp_path, lambda: time.time() + off_s)
+    first.call({})
+    second.join()
+    first.let_go(1, {})
+    began = []
+    threads = [threading.Thread(target=lambda each=each: (each.wait_go(1),
+                                                          began.append(time.monotonic())))
+               for each in (first, second)]  # fmt: skip
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert abs(began[0] - began[1]) < 0.5
+    for each in (second, first):
+        each.leave()
+    assert not (tmp_path / FOLDER_NAME).exists()
+
+
+def test_a_second_call_is_refused_and_touches_nothing(tmp_path):
+    """Clients meet there already: one sentence, and the first meeting stands."""
+    first = Meeting(tmp_path)
+    first.call({"plan": {}})
+    with pytest.raises(DiskError, match="meeting there already"):
+        Meeting(tmp_path).call({})
+    assert Meeting(tmp_path).join()["caller"] == first.me
+
+
+def test_nobody_who_calls_and_nobody_who_comes_are_sentences(tmp_path, monkeypatch):
+    """Each after its time, with what to do."""
+    monkeypatch.setattr(meeting, "COMES_WITHIN_S", 0.2)
+    with pytest.raises(DiskError, match="nobody called a meeting"):
+        joined(tmp_path, tmp_path / "notes")
+    caller = called(tmp_path, PLAN, tmp_path / "notes", 2)
+    with pytest.raises(DiskError, match="1 of 2 clients came"):
+        list(caller.snapshots())
+    assert not (tmp_path / FOLDER_NAME).exists()
+
+
+def test_a_client_that_goes_away_ends_it_with_a_sentence(tmp_path, monkeypatch):
+    """It came, and says nothing any more; what was played by then is kept."""
+    monkeypatch.setattr("vastcellar.bench.together_run.SAYS_WITHIN_S", 0.3)
+    caller = called(tmp_path, PLAN, tmp_path / "notes", 2)
+    ghost = Meeting(tmp_path)
+    ghost.join()
+    ghost.come()
+    list(caller.snapshots())
+    assert "says nothing any more" in str(caller.error)
+    assert caller.together == [] and not caller.result.is_complete
+
+
+def test_the_client_that_called_may_go_away_too(tmp_path, monkeypatch):
+    """Whoever joined isn't left waiting."""
+    monkeypatch.setattr(meeting, "SAYS_WITHIN_S", 0.1)
+    first = Meeting(tmp_path)
+    first.call({"plan": {n: getattr(PLAN, n) for n in EditPlan.__dataclass_fields__}, "clients": 2})
+    with pytest.raises(DiskError, match="the client that called is gone"):
+        list(joined(tmp_path, tmp_path / "notes").snapshots())
+
+
+@pytest.mark.parametrize(
+    "word", ["[" * 50_000, "7", "[]", "{", '{"plan": 3, "clients": 2}', '{"clients": 2}',
+             '{"plan": {"streams": -1}, "clients": 2}']
+)  # fmt: skip
+def test_a_word_that_is_none_is_one_sentence(tmp_path, word):
+    """Brackets, a number, half an object, a plan of nobody's."""
+    (tmp_path / FOLDER_NAME).mkdir()
+    (tmp_path / FOLDER_NAME / "call.json").write_text(word)
+    with pytest.raises(BadFileError):
+        joined(tmp_path, tmp_path / "notes")
+
+
+def test_a_start_far_away_is_not_waited_for(tmp_path):
+    """A clock of another century: one sentence."""
+    first = Meeting(tmp_path)
+    first.call({})
+    (tmp_path / FOLDER_NAME / "go-001.json").write_text('{"start_s": 9e12}')
+    with pytest.raises(BadFileError, match="further away"):
+        first.wait_go(1)
+
+
+def test_what_others_put_there_is_left_alone(tmp_path):
+    """The caller takes back its own words; a foreign file stays, and so does the folder."""
+    first = Meeting(tmp_path)
+    first.call({})
+    (tmp_path / FOLDER_NAME / "notes.txt").write_text("mine")
+    first.leave()
+    assert [each.name for each in (tmp_path / FOLDER_NAME).iterdir()] == ["notes.txt"]
+
+
+def test_it_is_stopped_at_once(tmp_path):
+    """While it waits for others: half a second, and nothing is left."""
+    caller = called(tmp_path, PLAN, tmp_path / "notes", 2)
+    threading.Timer(0.5, caller.stop).start()
+    begin = time.monotonic()
+    list(caller.snapshots())
+    assert time.monotonic() - begin < 20
+    assert caller.result is None and not (tmp_path / FOLDER_NAME).exists()
+
+
+def test_one_client_is_no_meeting_and_streams_are_shared_evenly(tmp_path):
+    """Seven streams of three clients: three, two, two."""
+    for wrong in (1, 65):
+        with pytest.raises(BadValueError, match="can't meet"):
+            called(tmp_path, PLAN, tmp_path / "notes", wrong)
+    assert [shared_out(7, client, 3) for client in range(3)] == [3, 2, 2]
+    step = TogetherStep(3, (ClientStep(2, 10, 1, 0.1, 5.0), ClientStep(1, 5, 0, 0.0, 2.5)))
+    assert (step.frames, step.missed, step.read_bytes_per_s) == (15, 1, 7.5)
+    run = TogetherRun(PLAN, FolderTarget(tmp_path, tmp_path / "n"), Meeting(Path(tmp_path)), 2)
+    assert run.plan.streams == 2

@@ -23,6 +23,7 @@ def station(app, qtbot):
     app.window.show()
     app.window.show_station("edit")
     station = app.window.station("edit")
+    qtbot.waitUntil(lambda: station.desk.planned is not None and station.desk.planned.cut)
     qtbot.waitUntil(lambda: bool(station.desk.helps))
     return station
 
@@ -281,6 +282,20 @@ def test_a_hidden_station_plans_nothing(app, station, monkeypatch):
     assert calls == []
     app.window.show_station("edit")
     assert len(calls) >= 1
+
+
+def test_a_cut_is_read_beside_the_window(app, station, qtbot, tmp_path):
+    """While it is, everything else stands and it is said; read once, whatever the streams are."""
+    path = write(tmp_path / "long.otio", timeline(track(*(clip(f"c{n}", 2) for n in range(400)))))
+    station.ladder.load_form.take_cut(path)
+    qtbot.waitUntil(lambda: station.desk.is_reading)
+    assert station.notes.text() == "the cut is being read …"
+    assert "Holds one stream" in station.verdict.sentence.text()
+    qtbot.waitUntil(lambda: not station.desk.is_reading)
+    qtbot.waitUntil(lambda: "Played once" in station.limit_line.text())
+    enter(station.ladder.load_form.rate, "50 MB/s")
+    qtbot.waitUntil(lambda: "Holds 2 streams" in station.verdict.sentence.text())
+    assert not station.desk.is_reading and station.notes.text() == ""
 
 
 def test_a_long_ladder_is_drawn_in_steps(app, station, qtbot):

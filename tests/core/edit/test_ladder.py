@@ -120,7 +120,7 @@ def test_more_of_anything_never_holds_fewer_streams(level, count, read, ahead, l
 
     def held(n=count, r=read, a=ahead, li=link, f=fill, s=rate):
         made = store(level, n, hard_disk(read=r * MB), links=(li * MB,), filled_share=f)
-        return ladder_of(made, load(uhd(bytes_per_s=s * MB, read_ahead_s=a)), above=1).held
+        return ladder_of(made, load(uhd(bytes_per_s=s * MB, read_ahead_s=a))).held
 
     base = held()
     assert held(n=count + 1) >= base
@@ -147,3 +147,13 @@ def test_rungs_are_held_from_the_bottom_up(level, count, link, rate):
 def test_the_need_of_one_stream_is_its_format():
     """3840 x 2160 x 3.556 x 25 / 8, as in the worked numbers."""
     assert pytest.approx(3840 * 2160 * 3.556 * 25 / 8, rel=1e-3) == UHD_HQ
+
+
+def test_a_ladder_of_a_thousand_streams_is_not_climbed_rung_by_rung():
+    """Proxies by the hundred: its end is the same that climbing finds, and few rungs are kept."""
+    made = store(Level.STRIPE, 4, ssd(read=2000 * MB), links=(1118 * MB,))
+    light = load(uhd(bytes_per_s=2 * MB))
+    ladder = ladder_of(made, light)
+    assert ladder.held == 559
+    assert ladder.rung(559).is_held and not ladder.rung(560).is_held
+    assert len(ladder.rungs) < 32 and ladder.rungs[-1].streams == 561

@@ -248,11 +248,11 @@ def test_a_shoot_without_cameras_or_copies_is_refused(slipway, catalog, shelf):
 
 def test_a_drive_that_is_not_ours_counts_by_what_it_is_said_to_write(slipway, catalog, shelf):
     """A client's drive of 60 MB/s sets the pace, and its copy frees no card."""
-    client = Copy("Van copy", is_handed_over=True, write_bytes_per_s=60e6)
+    client = Copy("Client copy", is_handed_over=True, write_bytes_per_s=60e6)
     planned = plan_day(replace(slipway, copies=(*slipway.copies, client)), 1, catalog, shelf)
     drive = planned.day.drives[-1]
-    assert (drive.tag, drive.counts) == ("Van copy", False)
-    assert "Van copy" in {each.limit for each in planned.run.copies}
+    assert (drive.tag, drive.counts) == ("Client copy", False)
+    assert "Client copy" in {each.limit for each in planned.run.copies}
     alone = replace(slipway, copies=(slipway.copies[1], client))
     run = plan_day(alone, 1, catalog, shelf).run
     assert all(math.isinf(trip.safe_s) for trip in run.trips)

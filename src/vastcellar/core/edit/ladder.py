@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import bisect
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -11,6 +12,8 @@ from vastcellar.core.edit.edit_store import EditStore, Stage, StageKind
 
 MOST_STREAMS = 1024
 _EVEN = 1e-9
+_ALL_RUNGS = 24
+"""So many are reckoned one by one; of a longer ladder those about its end."""
 _MINUTE_S = 60.0
 
 
@@ -52,16 +55,13 @@ class Rung:
 
 @dataclass(frozen=True)
 class Ladder:
-    """Rungs from one stream on, a few of them above what holds."""
+    """Rungs from one stream on, a few of them above what holds; of a long one not all."""
 
     store: EditStore
     load: EditLoad
+    held: int
+    """How many streams play without a late frame; 0 where not even one does."""
     rungs: tuple[Rung, ...]
-
-    @property
-    def held(self) -> int:
-        """How many streams play without a late frame; 0 where not even one does."""
-        return max((each.streams for each in self.rungs if each.is_held), default=0)
 
     @property
     def limit(self) -> Given:
@@ -99,16 +99,17 @@ def rung_of(store: EditStore, load: EditLoad, streams: int) -> Rung:
     return Rung(streams, asked, given, 0.0 if least >= asked * (1 - _EVEN) else late)
 
 
-def ladder_of(
-    store: EditStore, load: EditLoad, *, above: int = 2, most: int = MOST_STREAMS
-) -> Ladder:
-    """Return the ladder of *store* under *load*, with so many rungs *above* the last that holds."""
-    rungs: list[Rung] = []
-    for streams in range(1, most + 1):
-        rungs.append(rung_of(store, load, streams))
-        if sum(not each.is_held for each in rungs) >= above:
-            break
-    return Ladder(store, load, tuple(rungs))
+def ladder_of(store: EditStore, load: EditLoad, *, above: int = 2) -> Ladder:
+    """Return the ladder of *store* under *load*, with so many rungs *above* the last that holds.
+
+    No rung above one that isn't held is held, so the last that is needn't be climbed to.
+    """
+    last = bisect.bisect_left(range(1, MOST_STREAMS + 1), True,
+                              key=lambda n: not rung_of(store, load, n).is_held)  # fmt: skip
+    first = range(1, min(last + above, _ALL_RUNGS) + 1)
+    around = range(max(last - 1, 1), last + above + 1)
+    rungs = tuple(rung_of(store, load, streams) for streams in sorted({*first, *around}))
+    return Ladder(store, load, last, rungs)
 
 
 def disk_seconds_beside(store: EditStore, load: EditLoad) -> float:

@@ -175,16 +175,6 @@ def plan_edit(
     return PlannedEdit(plan, tuple(made), cut, tuple(notes))
 
 
-def cut_of(plan: EditPlan, shoot: Shoot | None, beside: Path | None) -> tuple[Path, float] | None:
-    """Return where the cut of *plan* lies, and the rate that its clips are taken for; None without.
-
-    Raises BadValueError for a stream of no known rate.
-    """
-    if not plan.timeline:
-        return None
-    return cut_path(plan.timeline, beside), load_of(plan, shoot).stream.bytes_per_s
-
-
 def planned_store(
     setup: StoreSetup,
     store: EditStore,

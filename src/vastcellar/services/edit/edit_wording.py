@@ -75,7 +75,8 @@ def limit_line(planned: PlannedStore, fmt: NumberFormat) -> str:
         rest = f", not the disks: {fmt.rate(limit.bytes_per_s, 0)} against " \
                f"{fmt.rate(disks.bytes_per_s, 0)}"  # fmt: skip
     else:
-        rest = f": {fmt.rate(limit.bytes_per_s, 0)} at {planned.ladder.held + 1} streams"
+        at = streams_text(planned.ladder.held + 1)
+        rest = f": {fmt.rate(limit.bytes_per_s, 0)} at {at}"
     text = f"The limit is {given_name(limit)}{rest}."
     return f"{text} {cut_line(planned, fmt)}".rstrip()
 

@@ -48,8 +48,13 @@ def timeline_demand(
         BadValueError: clips of no known rate.
 
     """
-    timeline = read_timeline(path)
-    rates, pictures = _Rates(assumed_bytes_per_s), _pictures_by_media(timeline)
+    return _demand(read_timeline(path), path.name, _Rates(assumed_bytes_per_s), with_sound)
+
+
+def _demand(
+    timeline: Timeline, name: str, rates: _Rates, with_sound: bool = True
+) -> TimelineDemand:
+    pictures = _pictures_by_media(timeline)
     uses, unknown = [], []
     for clip in timeline.clips:
         if clip.is_audio and (not with_sound or _is_read_with_its_picture(clip, pictures)):
@@ -67,7 +72,7 @@ def timeline_demand(
         raise BadValueError(
             f"{len(unknown)} of {len(timeline.clips)} clips have neither media here nor a rate: "
             f"{shown}{' …' if len(unknown) > 3 else ''}",
-            where=path.name,
+            where=name,
             mend="Name the rate that they are taken for",
         )
     return TimelineDemand(
@@ -81,37 +86,45 @@ class CutReader:
 
     def __init__(self) -> None:
         self._key: tuple[object, ...] = ()
-        self._found: TimelineDemand | VastCellarError | None = None
+        self._found: Timeline | VastCellarError | None = None
+        self._media: dict[Path, float] = {}
+        """Rates of its media, asked for once."""
+        self._demands: dict[float, TimelineDemand] = {}
+        """By the rate that clips of no known one are taken for."""
 
-    def is_known(self, path: Path, assumed_bytes_per_s: float) -> bool:
+    def is_known(self, path: Path) -> bool:
         """Whether it needn't be read: a cut of thousands of clips takes seconds."""
-        key = _key_of(path, assumed_bytes_per_s)
+        key = _key_of(path)
         return not key or (self._found is not None and key == self._key)
 
-    def read(self, path: Path, assumed_bytes_per_s: float) -> TimelineDemand:
+    def read(self, path: Path, assumed_bytes_per_s: float = 0.0) -> TimelineDemand:
         """Return what the timeline in *path* asks for, read anew where it changed.
 
         Raises as ``timeline_demand`` does, each time.
         """
-        key = _key_of(path, assumed_bytes_per_s)
+        key = _key_of(path)
         if not key or key != self._key or self._found is None:
             try:
-                self._found = timeline_demand(path, assumed_bytes_per_s)
+                found: Timeline | VastCellarError = read_timeline(path)
             except VastCellarError as error:
-                self._found = error
-            self._key = key
+                found = error
+            self._media, self._demands = {}, {}
+            self._found, self._key = found, key
         if isinstance(self._found, VastCellarError):
             raise self._found
-        return self._found
+        if assumed_bytes_per_s not in self._demands:
+            rates = _Rates(assumed_bytes_per_s, self._media)
+            self._demands = {assumed_bytes_per_s: _demand(self._found, path.name, rates)}
+        return self._demands[assumed_bytes_per_s]
 
 
-def _key_of(path: Path, assumed_bytes_per_s: float) -> tuple[object, ...]:
+def _key_of(path: Path) -> tuple[object, ...]:
     """Return what a cut that was read is known again by; () where there is none."""
     try:
         status = path.stat()
     except (OSError, ValueError):
         return ()
-    return path, status.st_mtime_ns, status.st_size, assumed_bytes_per_s
+    return path, status.st_mtime_ns, status.st_size
 
 
 def cut_path(name: str, beside: Path | None) -> Path:
@@ -138,9 +151,9 @@ def _is_read_with_its_picture(clip: TimelineClip, pictures: dict[Path, list[Time
 class _Rates:
     """Rates of media, each asked for once."""
 
-    def __init__(self, assumed_bytes_per_s: float) -> None:
+    def __init__(self, assumed_bytes_per_s: float, known: dict[Path, float] | None = None) -> None:
         self._assumed = assumed_bytes_per_s
-        self._known: dict[Path, float] = {}
+        self._known: dict[Path, float] = {} if known is None else known
         self.counts: Counter[str] = Counter()
         self.missing = 0
 

@@ -11,9 +11,9 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from vastcellar.core.errors import VastCellarError
 from vastcellar.core.shoot.edit_plan import EditPlan, StoreSetup
 from vastcellar.core.shoot.shoot import Shoot
-from vastcellar.services.edit.edit_planning import PlannedEdit, cut_of, plan_edit
+from vastcellar.services.edit.edit_planning import PlannedEdit, plan_edit
 from vastcellar.services.edit.helping import Help, helps_for
-from vastcellar.services.edit.timelines import CutReader
+from vastcellar.services.edit.timelines import CutReader, cut_path
 from vastcellar.ui.models.background import Background
 from vastcellar.ui.models.workbench import Workbench
 
@@ -92,10 +92,10 @@ class EditDesk(QObject):
 
     def _planned(self, shoot: Shoot) -> PlannedEdit:
         workbench, plan = self._workbench, shoot.edit
-        cut = cut_of(plan, shoot, self.folder) if plan.stores else None
-        self.is_reading = cut is not None and not self._cuts.is_known(*cut)
-        if self.is_reading and cut is not None:
-            self._cut_reader.request(partial(self._cuts.read, *cut))
+        cut = cut_path(plan.timeline, self.folder)
+        self.is_reading = bool(plan.timeline and plan.stores and not self._cuts.is_known(cut))
+        if self.is_reading:
+            self._cut_reader.request(partial(self._cuts.read, cut, 1.0))
             plan = replace(plan, timeline="")  # all else stands meanwhile
         return plan_edit(
             plan, workbench.catalog, shoot, self.folder, self._cuts, workbench.shelf.records
@@ -112,11 +112,13 @@ class EditDesk(QObject):
         planned = self.planned
         if planned is not None and planned.chosen is not None:
             shoot, catalog = self._workbench.document.shoot, self._workbench.catalog
-            self._helper.request(partial(helps_for, planned, catalog, shoot))
+            self._helper.request(lambda: (planned, helps_for(planned, catalog, shoot)))
 
-    def _on_helps(self, helps: tuple[Help, ...]) -> None:
-        self.helps = helps
-        self.helped.emit()
+    def _on_helps(self, found: tuple[PlannedEdit, tuple[Help, ...]]) -> None:
+        planned, helps = found
+        if planned is self.planned:  # else it was reckoned for a plan that is gone
+            self.helps = helps
+            self.helped.emit()
 
     # Edits, all undone with the shoot's
 

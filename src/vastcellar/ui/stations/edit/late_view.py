@@ -97,6 +97,8 @@ class LateView(Picture):
             self.write(painter, box, position(at_s), size_px=12, color="soft", align=_CENTRE)
         for box, name in names:
             is_over = box.top() < y(given) - 1  # over the late part, where ink can't be read
+            if is_over and box.left() < late.left() < box.right() - _NAME_PX:
+                box.setLeft(late.left() + 4)
             self.write(painter, box, name, size_px=12, weight=600 if is_over else 400,
                        color="panel" if is_over else "ink", may_cut=True)  # fmt: skip
         self.place(QRectF(self.rect()), LATE_SUM)

@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 
 from vastcellar.core.errors import VastCellarError
 from vastcellar.core.evidence import Evidence, Verdict
-from vastcellar.services.edit.edit_sums import HELD_SUM, edit_sums
+from vastcellar.services.edit.edit_sums import edit_sums
 from vastcellar.services.edit.edit_wording import evidence_line, headline, limit_line, store_line
 from vastcellar.services.edit.stores import first_store
 from vastcellar.services.workplace.exports import save_bytes
@@ -169,7 +169,6 @@ class EditStation(QWidget):
         super().showEvent(event)
         self.desk.activate(is_on=True)
         self.refresh()
-        self._workbench.sum_asked.emit(HELD_SUM)
 
     def hideEvent(self, event: QHideEvent) -> None:
         super().hideEvent(event)

@@ -49,14 +49,14 @@ class StoreForm(QWidget):
         self.port, self.desk = Choice("Its link"), Choice("The desk's link")
         self.unit = Choice("Unit")
         self.used = QuantityField("In use", parse_share, numbers.percent)
-        self.add_button, self.remove_button = QPushButton("One more store"), QPushButton("Remove")
+        self.add_button, self.remove_button = QPushButton("Add store"), QPushButton("Remove")
         for field, width in ((self.name, 104), (self.count, 34), (self.other_count, 34),
                              (self.used, 50)):  # fmt: skip
             field.setFixedWidth(width)
             field.decimal_point = numbers.decimal_point
             field.refused.connect(self.refused)
         for choice, width in ((self.kind, 158), (self.others, 92), (self.level, 112),
-                              (self.where, 150), (self.port, 84), (self.desk, 84),
+                              (self.where, 226), (self.port, 84), (self.desk, 84),
                               (self.unit, 84)):  # fmt: skip
             choice.setMinimumWidth(width)
         self.others.setToolTip("Disks of another kind beside them: what is larger is wasted")

@@ -7,7 +7,7 @@ import pytest
 
 from vastcellar.core.errors import BadFileError, BadValueError
 from vastcellar.core.shoot.edit_plan import (
-    BesideSetup,
+    Beside,
     EditPlan,
     GrowthSetup,
     StoreSetup,
@@ -20,7 +20,7 @@ PLAN = EditPlan(
      StoreSetup("böx 2", disk_keys=("kelmarsh-flat-4",), encrypted_by="desk",
                 encryption_bytes_per_s=4e8)),
     "böx 2", StreamSetup("", "B", speed=2.0), 3, 1.0, 8e6, 2,
-    (BesideSetup("render", 60e6),), GrowthSetup(2.4e12, 0.1, 6, 0.2), "cut.otio",
+    (Beside("render", 60e6),), GrowthSetup(2.4e12, 0.1, 6, 0.2), "cut.otio",
 )  # fmt: skip
 
 

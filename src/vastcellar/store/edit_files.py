@@ -10,7 +10,7 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from vastcellar.core.shoot.edit_plan import (
-    BesideSetup,
+    Beside,
     EditPlan,
     GrowthSetup,
     StoreSetup,
@@ -28,7 +28,7 @@ from vastcellar.store.reading import as_sentence
 EDIT_FORMAT = "vast-cellar/edit"
 EDIT_SUFFIX = ".edit.json"
 
-read_strictly(BesideSetup, EditPlan, GrowthSetup, StoreSetup, StreamSetup)
+read_strictly(Beside, EditPlan, GrowthSetup, StoreSetup, StreamSetup)
 
 
 class EditInFile(BaseModel):
@@ -47,7 +47,7 @@ class EditInFile(BaseModel):
     read_ahead_s: float = 0.5
     block_bytes: float = 0.0
     desks: int = 1
-    beside: tuple[BesideSetup, ...] = ()
+    beside: tuple[Beside, ...] = ()
     growth: GrowthSetup = Field(default_factory=GrowthSetup)
     timeline: str = ""
 

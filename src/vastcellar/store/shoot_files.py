@@ -19,7 +19,7 @@ from pydantic import (
 from vastcellar.core.errors import BadFileError, BadValueError, UnknownPartError
 from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.shoot.edit_plan import (
-    BesideSetup,
+    Beside,
     EditPlan,
     GrowthSetup,
     StoreSetup,
@@ -88,7 +88,7 @@ class FormatInFile(_Strict):
 
 # Values that need nothing looked up are read straight into core's own classes.
 read_strictly(
-    AllowedMedium, Break, CameraLimits, Copy, MeasuredRate, Offload, Person, BesideSetup, EditPlan,
+    AllowedMedium, Break, CameraLimits, Copy, MeasuredRate, Offload, Person, Beside, EditPlan,
     GrowthSetup, StoreSetup, StreamSetup,
 )  # fmt: skip
 

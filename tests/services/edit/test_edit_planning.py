@@ -11,7 +11,7 @@ from timelines import clip, gap, timeline, track, write
 from vastcellar.core.edit.edit_store import StageKind
 from vastcellar.core.errors import BadFileError, BadValueError, UnknownPartError
 from vastcellar.core.evidence import Verdict
-from vastcellar.core.shoot.edit_plan import BesideSetup, EditPlan, StoreSetup, StreamSetup
+from vastcellar.core.shoot.edit_plan import Beside, EditPlan, StoreSetup, StreamSetup
 from vastcellar.core.units import PLAIN
 from vastcellar.services.edit.edit_planning import plan_edit
 from vastcellar.services.edit.edit_sums import edit_sums
@@ -204,7 +204,7 @@ def test_every_stage_is_on_the_way(catalog):
 
 def test_work_beside_is_part_of_the_plan(plan, catalog):
     """A render of 100 MB/s on the disks leaves fewer streams at 10G."""
-    busy = replace(plan, chosen="N-01 at 10G", beside=(BesideSetup("render", 100e6),))
+    busy = replace(plan, chosen="N-01 at 10G", beside=(Beside("render", 100e6),))
     made = plan_edit(busy, catalog, None, EXAMPLES)
     assert made.chosen.ladder.held < 5
     assert "beside: render" in str(edit_sums(made.chosen, PLAIN)["edit-disks"])

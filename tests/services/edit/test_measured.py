@@ -74,9 +74,9 @@ def test_a_run_that_asked_something_else_stands_for_nothing(plan, changed):
 
 def test_what_is_written_beside_must_have_been_written_in_the_test(plan):
     """A render of 50 MB/s is asked for: a test without one doesn't count."""
-    from vastcellar.core.shoot.edit_plan import BesideSetup
+    from vastcellar.core.shoot.edit_plan import Beside
 
-    busy = replace(plan, beside=(BesideSetup("render", 50e6),))
+    busy = replace(plan, beside=(Beside("render", 50e6),))
     assert rungs(busy, record((2, 300, 0))) == {}
     assert rungs(busy, record((2, 300, 0), plan={"render_bytes_per_s": 50e6})) == {2: 0.0}
 

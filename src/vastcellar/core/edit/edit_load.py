@@ -6,9 +6,11 @@ from dataclasses import dataclass
 
 from vastcellar.core.checks import require_above_zero, require_between, require_not_negative
 from vastcellar.core.errors import BadValueError
+from vastcellar.core.shoot.edit_plan import Beside
 
 MOST_DESKS = 64
-_LARGE_BLOCK_BYTES = 8 * 2**20
+
+__all__ = ["Beside", "EditLoad", "StreamKind", "require_streams"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,25 +49,6 @@ class StreamKind:
     def frame_bytes(self) -> float:
         """Of one frame."""
         return self.bytes_per_s / self.frames_per_s
-
-
-@dataclass(frozen=True, slots=True)
-class Beside:
-    """Work without a deadline that goes on meanwhile: a render, an ingest, caches."""
-
-    name: str
-    write_bytes_per_s: float = 0.0
-    read_bytes_per_s: float = 0.0
-    block_bytes: float = _LARGE_BLOCK_BYTES
-
-    def __post_init__(self) -> None:
-        where = f"beside {self.name!r}"
-        require_not_negative(
-            where,
-            write_bytes_per_s=self.write_bytes_per_s,
-            read_bytes_per_s=self.read_bytes_per_s,
-        )
-        require_above_zero(where, block_bytes=self.block_bytes)
 
 
 @dataclass(frozen=True, slots=True)

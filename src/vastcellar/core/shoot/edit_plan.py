@@ -99,8 +99,8 @@ class StreamSetup:
 
 
 @dataclass(frozen=True, slots=True)
-class BesideSetup:
-    """Work that goes on beside the streams."""
+class Beside:
+    """Work without a deadline that goes on beside the streams: a render, an ingest, caches."""
 
     name: str
     write_bytes_per_s: float = 0.0
@@ -149,7 +149,7 @@ class EditPlan:
     block_bytes: float = 0.0
     """Read at once, before another stream has its turn; 0 for the whole read-ahead."""
     desks: int = 1
-    beside: tuple[BesideSetup, ...] = ()
+    beside: tuple[Beside, ...] = ()
     growth: GrowthSetup = field(default_factory=GrowthSetup)
     timeline: str = ""
     """Path of an OpenTimelineIO file: what the cut asks for."""

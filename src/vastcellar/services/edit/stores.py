@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from vastcellar.core.checks import require_above_zero
 from vastcellar.core.edit.arrays import STRIPE_BYTES, Level, array_of
 from vastcellar.core.edit.disks import disk_of
-from vastcellar.core.edit.edit_load import Beside, EditLoad, StreamKind
+from vastcellar.core.edit.edit_load import EditLoad, StreamKind
 from vastcellar.core.edit.edit_store import (
     ROUND_TRIP_S,
     EditStore,
@@ -176,14 +176,7 @@ def load_of(plan: EditPlan, shoot: Shoot | None) -> EditLoad:
     """Return what *plan* asks of a store. Raises as ``stream_of`` does."""
     stream = stream_of(plan.stream, shoot, plan)
     require_above_zero("stream", bytes_per_s=stream.bytes_per_s)
-    return EditLoad(
-        stream,
-        plan.desks,
-        tuple(
-            Beside(each.name, each.write_bytes_per_s, each.read_bytes_per_s, each.block_bytes)
-            for each in plan.beside
-        ),
-    )
+    return EditLoad(stream, plan.desks, plan.beside)
 
 
 def first_store(name: str, *, in_network: bool = False) -> StoreSetup:

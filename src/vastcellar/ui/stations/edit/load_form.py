@@ -9,7 +9,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QFileDialog, QPushButton, QWidget
 
 from vastcellar.core.errors import VastCellarError
-from vastcellar.core.shoot.edit_plan import BesideSetup, EditPlan, StreamSetup
+from vastcellar.core.shoot.edit_plan import Beside, EditPlan, StreamSetup
 from vastcellar.core.shoot.shoot import Shoot
 from vastcellar.core.units import parse_duration, parse_rate
 from vastcellar.services.edit.stores import stream_of
@@ -109,7 +109,7 @@ class LoadForm(QWidget):
         self._edit("stream", stream=made)
 
     def _on_beside(self, bytes_per_s: float) -> None:
-        beside = (BesideSetup(_RENDER, bytes_per_s),) if bytes_per_s else ()
+        beside = (Beside(_RENDER, bytes_per_s),) if bytes_per_s else ()
         self._edit("renders beside", beside=beside)
 
     def _ask_cut(self) -> None:

@@ -37,6 +37,7 @@ bench: setup-test
 	$(VENV)/python benchmarks/plan_days.py
 	$(VENV)/python benchmarks/profiles.py
 	$(VENV)/python benchmarks/roll_day.py
+	$(VENV)/python benchmarks/edit_play.py
 	$(VENV)/python benchmarks/candidates.py
 	$(VENV)/python benchmarks/diagnosis.py
 	$(VENV)/python benchmarks/calibration.py

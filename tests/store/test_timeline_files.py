@@ -7,6 +7,7 @@ import pytest
 
 from timelines import clip, dissolve, gap, span, stack, timeline, track, write
 from vastcellar.core.errors import BadFileError
+from vastcellar.data import data_path
 from vastcellar.store.timeline_files import read_timeline
 
 
@@ -170,3 +171,9 @@ def test_a_rate_in_metadata_that_is_none_is_left_alone(tmp_path, rate):
     except BadFileError:
         return  # not a number at all: no JSON
     assert found.clips[0].bytes_per_s == (1.0 if rate is True else 0.0)
+
+
+@pytest.mark.parametrize("name", ["slipway.shoot.json", "slipway.otio"])
+def test_the_examples_are_the_demos_own(name):
+    """What docs show is what the demo opens."""
+    assert Path("docs/examples", name).read_text() == data_path("demo", name).read_text()

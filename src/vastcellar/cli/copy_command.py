@@ -112,6 +112,7 @@ def copy_command(
     else:
         for line in lines:
             echo(line)
+    _keep_pictures(run, outcome, places, logs=logs)
     if no_bag is not None:
         raise no_bag
     ctx.exit(_exit_code(outcome, verifies=verify))
@@ -181,7 +182,6 @@ def _kept_in_log(
 
     The copy stands whatever becomes of the log: a trouble with it is one more line.
     """
-    from vastcellar.services.roll.clip_ends import keep_clip_ends
     from vastcellar.services.roll.copied_runs import keep_copied_runs
     from vastcellar.services.roll.day_log import keep_in_log
     from vastcellar.services.workplace.workplace import open_workplace
@@ -193,13 +193,28 @@ def _kept_in_log(
             kept = keep_in_log(workplace, run.plan, outcome, workplace.shelf(), who, card_name)
             figures["log"] = kept.copy_id
             figures["units"] = list(keep_copied_runs(workplace, kept))
-            figures["clip_frames"] = keep_clip_ends(workplace, run.plan, outcome)
         finally:
             workplace.close()
     except VastCellarError as error:
         what = "as a run of its units" if figures["log"] else "in the log"
         return [f"Not kept {what}: {error}"]
     return []
+
+
+def _keep_pictures(run: CopyRun, outcome: CopyOutcome, places: Folders, *, logs: bool) -> None:
+    """Take pictures of the clips for the log, once all is said: a copy isn't worse without them."""
+    if not logs or outcome.is_cancelled:
+        return
+    from vastcellar.services.roll.clip_ends import keep_clip_ends
+    from vastcellar.services.workplace.workplace import open_workplace
+
+    sys.stdout.flush()
+    with contextlib.suppress(VastCellarError):
+        workplace = open_workplace(places=places)
+        try:
+            keep_clip_ends(workplace, run.plan, outcome)
+        finally:
+            workplace.close()
 
 
 def _made(run: CopyRun, said: list[str], *, quiet: bool) -> CopyOutcome:

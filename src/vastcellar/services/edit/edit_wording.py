@@ -185,7 +185,9 @@ def help_lines(each: Help, before: PlannedStore, fmt: NumberFormat) -> tuple[str
     if planned.played is not None and before.played is not None:
         late = planned.played.late_frames
         does += f"; {fmt.number(late, 0)} late" if late >= 0.5 else "; nothing late"
-    price = f"{fmt.number(each.price, 0)} EUR" if each.price else "nothing to buy for the store"
+    price = f"{fmt.number(each.price, 0)} EUR" if each.price else "nothing to buy"
+    if each.kind is HelpKind.FASTER_PORT:
+        price += " for the store; switch and desk must have it too"
     return verdict, does, price
 
 

@@ -9,7 +9,6 @@ from pathlib import Path
 
 from vastcellar.core.edit.demand import ClipUse, Demand, demand_of
 from vastcellar.core.errors import BadValueError, VastCellarError
-from vastcellar.data import data_path
 from vastcellar.store.clip_files import read_header
 from vastcellar.store.timeline_files import Timeline, TimelineClip, read_timeline
 
@@ -128,10 +127,8 @@ def _key_of(path: Path) -> tuple[object, ...]:
 
 
 def cut_path(name: str, beside: Path | None) -> Path:
-    """Return where a cut lies: beside the plan's file, or among what ships with the demo."""
-    path = (beside or Path()) / name
-    shipped = data_path("demo", Path(name).name)
-    return shipped if not path.exists() and shipped.exists() else path
+    """Return where a cut lies whose path counts from the folder of the plan's own file."""
+    return (beside or Path()) / name
 
 
 def _pictures_by_media(timeline: Timeline) -> dict[Path, list[TimelineClip]]:

@@ -29,7 +29,7 @@ from vastcellar.store.run_record import RunRecord
 if TYPE_CHECKING:
     from vastcellar.store.cellar import Cellar, RunsMark
 
-DEMO_SHOOT_NAME = "slipway.shoot.json"
+DEMO_SHOOT_NAME, DEMO_CUT_NAME = "slipway.shoot.json", "slipway.otio"
 
 
 class _KnownRuns:
@@ -193,9 +193,10 @@ def remove_killed_tests(places: Folders) -> tuple[Removed, ...]:
 
 
 def demo_shoot_path(places: Folders) -> Path:
-    """Return the demo's shoot file, made from the shipped one where it is missing."""
-    path = places.data / DEMO_SHOOT_NAME
-    if not path.exists():
-        places.data.mkdir(parents=True, exist_ok=True)
-        write_text_whole(path, data_path("demo", DEMO_SHOOT_NAME).read_text(encoding="utf-8"))
-    return path
+    """Return the demo's shoot file, made from the shipped one where it is missing, its cut too."""
+    for name in (DEMO_SHOOT_NAME, DEMO_CUT_NAME):
+        path = places.data / name
+        if not path.exists():
+            places.data.mkdir(parents=True, exist_ok=True)
+            write_text_whole(path, data_path("demo", name).read_text(encoding="utf-8"))
+    return places.data / DEMO_SHOOT_NAME

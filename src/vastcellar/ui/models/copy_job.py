@@ -50,9 +50,9 @@ class CopyJob(QObject):
 
     moved = Signal(object)  # CopyNow
     over = Signal(object)
-    """CopyEnded or CopyRefused: what came of it, said before anything follows."""
+    """CopyEnded or CopyRefused: what came of it, as soon as it is said."""
     ended = Signal(object)
-    """The same, after everybody was told: the next copy may begin."""
+    """The same, when its process is gone: the next copy may begin."""
 
     def __init__(self, asked: CopyAsked, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -110,8 +110,10 @@ class CopyJob(QObject):
             said = said_line(bytes(process.readLine().data()))
             if isinstance(said, CopyNow):
                 self.moved.emit(said)
-            elif said is not None:
+            elif said is not None and self._said is None:
+                # Its pictures may still be taken: nobody waits for those to know what came of it.
                 self._said = said
+                self.over.emit(said)
 
     def _on_error(self, error: QProcess.ProcessError) -> None:
         if error is QProcess.ProcessError.FailedToStart:
@@ -123,6 +125,7 @@ class CopyJob(QObject):
         if process is None:
             return
         process.deleteLater()
-        said = self._said or _FELL
-        self.over.emit(said)
-        self.ended.emit(said)
+        if self._said is None:
+            self._said = _FELL
+            self.over.emit(_FELL)
+        self.ended.emit(self._said)

@@ -50,6 +50,7 @@ def limited_run(folder, notes):
 
 
 def test_a_run_apart_shows_its_way_and_returns_its_result(disk, tmp_path, capfd):
+    """A test in a process of its own shows every phase and hands back a result that is whole."""
     run = ApartRun(flat_run, PLAN, disk, tmp_path / "notes")
     phases = [shown.phase for shown in run.snapshots()]
     assert phases[0].startswith("writing") and "reading back" in phases
@@ -65,6 +66,7 @@ def test_a_run_apart_shows_its_way_and_returns_its_result(disk, tmp_path, capfd)
 
 
 def test_recorder_and_file_tests_go_apart_too(disk, tmp_path):
+    """Frames of two cameras arrive in a process of their own as they do at home."""
     load = RecorderLoad(20e6, Fraction(25), 64_000_000, 0.4)
     run = ApartRun(recorder_run, [load, load], disk, tmp_path / "notes")
     for _ in run.snapshots():
@@ -77,6 +79,7 @@ def test_recorder_and_file_tests_go_apart_too(disk, tmp_path):
 
 
 def test_stopped_it_keeps_what_it_measured_and_cleans_up_soon(disk, tmp_path):
+    """Stopping keeps the bytes measured so far, and the disk is clean within moments."""
     run = ApartRun(flat_run, ENDLESS, disk, tmp_path / "notes")
     stopped_s = 0.0
     for shown in run.snapshots():
@@ -89,6 +92,7 @@ def test_stopped_it_keeps_what_it_measured_and_cleans_up_soon(disk, tmp_path):
 
 
 def test_what_the_child_meets_is_raised_or_kept_as_at_home(disk, tmp_path, monkeypatch):
+    """A sentence met in the child is raised here with its mend, or kept beside the result."""
     run = ApartRun(flat_run, PLAN, tmp_path / "nowhere", tmp_path / "notes")
     with pytest.raises(DiskError) as met:
         list(run.snapshots())
@@ -104,6 +108,7 @@ def test_what_the_child_meets_is_raised_or_kept_as_at_home(disk, tmp_path, monke
 
 
 def test_a_child_that_is_killed_is_told_and_its_leftovers_go_at_the_next_start(tmp_path):
+    """A child killed outright is reported, and its folder is removed at the next start."""
     disk, notes = tmp_path / "disk", tmp_path / "notes"
     disk.mkdir()
     run = ApartRun(flat_run, ENDLESS, disk, notes)
@@ -117,6 +122,7 @@ def test_a_child_that_is_killed_is_told_and_its_leftovers_go_at_the_next_start(t
 
 
 def test_a_parent_that_is_killed_leaves_neither_child_nor_files(tmp_path):
+    """A test never outlives the program that began it, and leaves no file behind."""
     disk = tmp_path / "disk"
     disk.mkdir()
     script = (

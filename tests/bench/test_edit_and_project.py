@@ -54,6 +54,7 @@ def test_streams_are_added_until_one_misses_a_frame(tmp_path, monkeypatch):
 
 
 def test_a_step_plays_its_frames_at_their_pace_and_times_its_jumps(tmp_path):
+    """Frames are asked for at their rate, and every jump is counted once with its time."""
     result, seen = finish(EditRun(PLAN, FolderTarget(tmp_path, tmp_path / "notes")))
     first = result.steps[0]
     # 0.8 s at 25 frames, two ahead, and a fresh start after each jump.
@@ -67,6 +68,7 @@ def test_a_step_plays_its_frames_at_their_pace_and_times_its_jumps(tmp_path):
 
 
 def test_a_project_is_counted_operation_by_operation_and_leaves_nothing(tmp_path):
+    """Each kind of file operation is timed as often as it was done, and no file stays."""
     plan = ProjectPlan(files=12, reads=40, large_bytes=4 * 2**20)
     result, _ = finish(ProjectRun(plan, FolderTarget(tmp_path, tmp_path / "notes")))
     counts = {each.name: each.latency.count for each in result.operations}
@@ -78,6 +80,7 @@ def test_a_project_is_counted_operation_by_operation_and_leaves_nothing(tmp_path
 
 
 def test_a_cancelled_project_leaves_nothing_either(tmp_path):
+    """Stopped in the middle of thousands of files, the folder is removed all the same."""
     run = ProjectRun(ProjectPlan(files=5000), FolderTarget(tmp_path, tmp_path / "notes"))
     for snapshot in run.snapshots():
         if snapshot.moved_bytes:
@@ -88,6 +91,7 @@ def test_a_cancelled_project_leaves_nothing_either(tmp_path):
 
 @pytest.mark.parametrize("field", ["stream_bytes_per_s", "frames_per_s", "step_s"])
 def test_an_edit_of_nothing_is_refused(field):
+    """A stream without rate, frame rate or time is refused by the field's name."""
     values = {"stream_bytes_per_s": 1e6, "frames_per_s": 25.0, "streams": 1, field: 0.0}
     from vastcellar.core.errors import BadValueError
 
@@ -96,6 +100,7 @@ def test_an_edit_of_nothing_is_refused(field):
 
 
 def test_scrubs_are_timed_frame_by_frame_and_caches_come_and_go_beside(tmp_path):
+    """Scrubbed frames have times of their own, and cache files don't pile up beside them."""
     plan = EditPlan(4e6, 25, 1, step_s=1.5, clip_s=2, jumps_per_minute=0, scrubs_per_minute=200,
                     cache_files_per_s=60, is_ramp=False)  # fmt: skip
     target = FolderTarget(tmp_path, tmp_path / "notes")
@@ -113,6 +118,7 @@ def test_scrubs_are_timed_frame_by_frame_and_caches_come_and_go_beside(tmp_path)
 
 
 def test_a_step_held_up_makes_no_more_caches_than_were_announced(tmp_path, monkeypatch):
+    """While reads hang, the writing of caches never exceeds what the plan announced."""
     plan = EditPlan(4e6, 25, 1, step_s=0.4, clip_s=1, jumps_per_minute=0, scrubs_per_minute=0,
                     cache_files_per_s=50, is_ramp=False)  # fmt: skip
     target = FolderTarget(tmp_path, tmp_path / "notes")
@@ -132,6 +138,7 @@ def test_a_step_held_up_makes_no_more_caches_than_were_announced(tmp_path, monke
 
 
 def test_a_disk_that_fills_up_under_the_caches_ends_the_edit_test(tmp_path, monkeypatch):
+    """ENOSPC under the cache files ends the whole edit test with one sentence."""
     real, begun = HeldFolder.create, []
 
     def full(self, name, flags=os.O_RDWR):

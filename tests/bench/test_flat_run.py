@@ -35,6 +35,7 @@ def make(tmp_path, plan):
 
 @pytest.mark.parametrize("shape", [Shape(MIB, 1), Shape(4 * MIB, 4), Shape(64 * 1024, 3)])
 def test_what_was_written_is_read_back_and_every_block_is_right(tmp_path, shape):
+    """Every stamped block comes back from its own place, the broken last one too."""
     plan = FlatPlan("read", 37 * MIB + 8192, shape=shape, reads_back=True)
     result, seen = finish(make(tmp_path, plan))
     assert result.is_complete
@@ -69,6 +70,7 @@ def test_a_drive_sold_larger_than_it_is_loses_what_lies_beyond(tmp_path, monkeyp
 
 
 def test_a_drive_that_drops_what_does_not_fit_names_the_first_lost_byte(tmp_path, monkeypatch):
+    """A drive that silently drops the end is convicted with the first byte that it lost."""
     lost_from = 11 * MIB + 3 * STAMP_EVERY_BYTES
     real_write = StreamFiles.write
 
@@ -142,6 +144,7 @@ def test_a_capacity_proof_cancelled_while_reading_says_no_capacity(tmp_path, mon
 
 
 def test_a_single_stale_block_is_found(tmp_path, monkeypatch):
+    """One block of old content among thousands is enough to be found, with its place."""
     at_wrong = 5 * MIB + 7 * STAMP_EVERY_BYTES
     real_read = StreamFiles.read
 
@@ -160,6 +163,7 @@ def test_a_single_stale_block_is_found(tmp_path, monkeypatch):
 
 
 def test_a_stall_is_kept_with_its_moment_and_place(tmp_path, monkeypatch):
+    """A pause in the write is kept with when, where and for how long it was."""
     real_write = StreamFiles.write
 
     def stalling(self, at, data):
@@ -177,6 +181,7 @@ def test_a_stall_is_kept_with_its_moment_and_place(tmp_path, monkeypatch):
 
 
 def test_it_ends_by_time_and_says_how_much(tmp_path):
+    """A time limit ends the test about then, with what was written by that moment."""
     plan = FlatPlan("write", 2**40, most_s=0.5, shape=SMALL)
     result, _ = finish(make(tmp_path, plan))
     assert result.is_complete
@@ -185,6 +190,7 @@ def test_it_ends_by_time_and_says_how_much(tmp_path):
 
 
 def test_cancel_keeps_what_was_measured_and_leaves_nothing(tmp_path):
+    """Cancelling keeps the rate measured so far and takes the files away."""
     run = make(tmp_path, FlatPlan("write", 2**40, shape=SMALL))
     for snapshot in run.snapshots():
         if snapshot.moved_bytes:
@@ -200,6 +206,7 @@ def test_cancel_keeps_what_was_measured_and_leaves_nothing(tmp_path):
     ("number", "says"), [(errno.ENOSPC, "the disk is full"), (errno.EIO, "stopped answering")]
 )
 def test_a_disk_that_refuses_ends_it_with_a_sentence(tmp_path, monkeypatch, number, says, depth):
+    """EIO, ENOSPC and the like end a test with a sentence, not a traceback."""
     real_write = StreamFiles.write
 
     def failing(self, at, data):
@@ -216,6 +223,7 @@ def test_a_disk_that_refuses_ends_it_with_a_sentence(tmp_path, monkeypatch, numb
 
 
 def test_without_direct_io_it_goes_on_and_says_so(tmp_path, monkeypatch):
+    """Where the file system refuses direct I/O the result says that caches took part."""
     refuse_direct_io(monkeypatch)
     plan = FlatPlan("read", 8 * MIB, shape=SMALL, reads_back=True)
     result, _ = finish(make(tmp_path, plan))
@@ -227,6 +235,7 @@ def test_without_direct_io_it_goes_on_and_says_so(tmp_path, monkeypatch):
 
 
 def test_a_probe_chooses_a_shape_and_removes_what_it_wrote(tmp_path):
+    """The shape that is used is one that was tried, and the bytes of trying are counted."""
     plan = FlatPlan("write", 64 * MIB, shape=None)
     result, _ = finish(make(tmp_path, plan))
     assert result.shape in {each.shape for each in result.tried}
@@ -235,6 +244,7 @@ def test_a_probe_chooses_a_shape_and_removes_what_it_wrote(tmp_path):
 
 
 def test_blocks_that_can_not_be_tested_are_refused():
+    """A block that stamps can't fill evenly is refused before anything is written."""
     for block in (1000, 3 * MIB, 16 * MIB):
         with pytest.raises(BadValueError, match="power of 2"):
             FlatPlan("write", MIB, shape=Shape(block, 1))
@@ -263,6 +273,7 @@ def test_none_runs_further_ahead_than_the_pool_is_long():
 
 
 def test_places_of_the_stream_make_their_own_content():
+    """No place of the stream has another's content, so a misplaced block can't pass."""
     payload = Payload(77)
     early = bytes(payload.at(4 * MIB, MIB))
     payload.at(4 * MIB + POOL_BYTES, MIB)
@@ -275,6 +286,7 @@ def test_places_of_the_stream_make_their_own_content():
 
 
 def test_sleep_and_a_set_clock_are_said(monkeypatch, tmp_path):
+    """A suspended machine or a clock set anew during a test is said beside its figure."""
     watch = DisturbanceWatch(FolderTarget(tmp_path, tmp_path / "notes"))
     assert watch.seen() == UNDISTURBED
     real = time.clock_gettime
@@ -290,6 +302,7 @@ def test_sleep_and_a_set_clock_are_said(monkeypatch, tmp_path):
 
 
 def test_a_rate_near_the_hosts_own_says_so():
+    """A figure that the computer itself could hardly exceed is not put down to the drive."""
     limit = HostLimit(4e9, 8e9)
     assert limit.note(1e9) == ""
     assert "it, not the drive" in limit.note(3.5e9)
@@ -297,6 +310,7 @@ def test_a_rate_near_the_hosts_own_says_so():
 
 
 def test_nothing_measured_is_an_error_and_no_result(tmp_path):
+    """A test that never began gives a sentence and no figure."""
     run = FlatRun(
         FlatPlan("write", MIB, shape=SMALL), FolderTarget(tmp_path / "gone", tmp_path / "notes")
     )

@@ -62,6 +62,7 @@ def contents(disk):
 
 @pytest.mark.parametrize("moment", range(MOMENTS))
 def test_killed_at_any_moment_nothing_of_others_is_touched(tmp_path, moment):
+    """Whatever the moment of the kill, only the test's own files are removed afterwards."""
     draw = random.Random(moment)
     disk, notes = tmp_path / "disk", tmp_path / "notes"
     disk.mkdir()
@@ -81,6 +82,7 @@ def test_killed_at_any_moment_nothing_of_others_is_touched(tmp_path, moment):
 @pytest.mark.real_disk
 @pytest.mark.parametrize("moment", range(max(MOMENTS // 3, 1)))
 def test_a_disk_that_turns_read_only_is_cleaned_once_it_can_be_written_again(tmp_path, moment):
+    """What couldn't be removed while read-only is removed later, and nothing else is."""
     draw = random.Random(1000 + moment)
     notes = tmp_path / "notes"
     with loop_disk(tmp_path, "disk") as disk:

@@ -47,6 +47,7 @@ def running(tmp_path):
 
 
 def test_after_sigkill_the_next_start_removes_its_folder_and_nothing_else(running):
+    """A folder is removed only once its own process is gone, and only that folder."""
     process, disk, notes = running
     (folder,) = disk.glob(f"{FOLDER_PREFIX}*")
     assert remove_leftovers(notes) == ()  # it is still running
@@ -77,6 +78,7 @@ def takes_in(folder):
 
 
 def test_a_folder_with_somebodys_own_file_in_it_keeps_that_file(tmp_path):
+    """Somebody's file inside a leftover folder survives the cleaning."""
     folder, notes = killed_folder(tmp_path)
     (folder / "mine.txt").write_text("keep")
     remove_leftovers(notes)
@@ -84,6 +86,7 @@ def test_a_folder_with_somebodys_own_file_in_it_keeps_that_file(tmp_path):
 
 
 def test_a_folder_with_another_marker_is_not_touched(tmp_path):
+    """A folder that doesn't carry our mark of this very run is left alone."""
     folder, notes = killed_folder(tmp_path)
     (folder / MARKER_NAME).write_text("somebody else")
     remove_leftovers(notes)
@@ -91,6 +94,7 @@ def test_a_folder_with_another_marker_is_not_touched(tmp_path):
 
 
 def test_a_link_in_place_of_the_folder_is_not_followed(tmp_path):
+    """A link where the folder was is not followed to what it points at."""
     folder, notes = killed_folder(tmp_path)
     elsewhere = folder.rename(tmp_path / "elsewhere")
     folder.symlink_to(elsewhere)
@@ -99,6 +103,7 @@ def test_a_link_in_place_of_the_folder_is_not_followed(tmp_path):
 
 
 def test_a_note_that_points_anywhere_else_is_ignored(tmp_path):
+    """A note can't be made to delete a folder that isn't a test's."""
     notes, precious = tmp_path / "notes", tmp_path / "precious"
     notes.mkdir()
     precious.mkdir()
@@ -192,6 +197,7 @@ def test_notes_are_for_this_user_alone_whatever_the_umask(tmp_path):
 
 
 def test_while_the_disk_is_away_the_note_is_kept_for_later(tmp_path):
+    """An unplugged disk's leftovers are removed when it is back, not forgotten."""
     folder, notes = killed_folder(tmp_path)
     disk = folder.parent
     away = disk.rename(tmp_path / "unplugged")

@@ -38,6 +38,7 @@ def disk(tmp_path):
 
 
 def test_clips_of_any_size_come_back_as_they_were_and_the_card_is_untouched(disk, tmp_path):
+    """Clips of one byte to several blocks arrive byte for byte, and the source stays as it was."""
     card = card_with(tmp_path, 1, 4095, BLOCK_BYTES, BLOCK_BYTES + 1, 3 * BLOCK_BYTES + 777)
     before = {path: (path.stat().st_mtime_ns, path.read_bytes()) for path in card.rglob("*.mov")}
     (card / "link.mov").symlink_to(card / "DAY 1 ü" / "A000.mov")
@@ -57,6 +58,7 @@ def test_clips_of_any_size_come_back_as_they_were_and_the_card_is_untouched(disk
 
 
 def test_a_drive_that_changes_a_byte_is_caught_by_name(disk, tmp_path, monkeypatch):
+    """One flipped byte names the clip that it is in."""
     real_read = StreamFiles.read
 
     def flipping(self, at_bytes, into):
@@ -101,6 +103,7 @@ def test_whose_rate_a_copy_is(disk, tmp_path, monkeypatch, slow):
 def test_a_card_that_is_pulled_ends_it_with_a_sentence_that_names_the_source(
     disk, tmp_path, monkeypatch
 ):
+    """The sentence blames the card, not the drive, when the card is pulled."""
     real, reads = os.readv, []
 
     def pulled(*args):
@@ -118,6 +121,7 @@ def test_a_card_that_is_pulled_ends_it_with_a_sentence_that_names_the_source(
 
 
 def test_a_full_drive_and_a_cancel_end_it_and_keep_what_was_measured(disk, tmp_path, monkeypatch):
+    """Full or cancelled, the offload keeps its figures and takes its files away."""
     real, written = os.pwrite, []
 
     def full(handle, data, at):
@@ -141,6 +145,7 @@ def test_a_full_drive_and_a_cancel_end_it_and_keep_what_was_measured(disk, tmp_p
 def test_where_direct_reading_is_refused_the_clips_are_read_all_the_same(
     disk, tmp_path, monkeypatch
 ):
+    """A card whose file system refuses O_DIRECT is offloaded all the same."""
     real, refused = os.readv, []
 
     def refusing(handle, buffers):
@@ -155,6 +160,7 @@ def test_where_direct_reading_is_refused_the_clips_are_read_all_the_same(
 
 
 def test_a_set_without_a_clip_is_refused(tmp_path):
+    """No clip and no folder are two sentences of their own."""
     (tmp_path / "empty").mkdir()
     with pytest.raises(BadValueError, match="no clip"):
         clips_in(tmp_path / "empty")

@@ -29,6 +29,7 @@ def disk(tmp_path):
 
 @pytest.mark.real_disk
 def test_a_real_disk_is_paced_left_clean_and_described(disk, tmp_path):
+    """On a real mounted disk the pace is kept, its file system named and nothing left."""
     before = sorted(path.name for path in disk.iterdir())
     proof = folder_proof(disk, LOAD, tmp_path / "notes", None, 24.0)
     for _ in proof.run.snapshots():
@@ -83,6 +84,7 @@ RUNS = {
 def test_a_disk_that_fills_up_or_turns_read_only_ends_with_its_sentence(
     disk, tmp_path, fault, says, kind
 ):
+    """A real disk full or remounted read-only under any test ends it with a sentence."""
     run = RUNS[kind](FolderTarget(disk, tmp_path / "notes"))
     is_done = False
     for snapshot in run.snapshots():

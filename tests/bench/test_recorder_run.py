@@ -77,6 +77,7 @@ def finish(run):
 
 
 def test_a_drive_that_keeps_up_is_measured_at_its_pace_and_its_ability():
+    """With room to spare a recorder run gives both the camera's pace and the drive's ability."""
     load = RecorderLoad(100e6, Fraction(25), 256_000_000, 30)
     result = finish(RecorderRun(load, PacedTarget(400e6)))
     assert result.is_complete
@@ -90,6 +91,7 @@ def test_a_drive_that_keeps_up_is_measured_at_its_pace_and_its_ability():
 
 
 def test_a_slow_drive_drops_what_buffer_arithmetic_predicts():
+    """Frames lost on a slow drive are those that buffer arithmetic foretells."""
     load = RecorderLoad(60e6, Fraction(25), 256_000_000, 20)
     result = finish(RecorderRun(load, PacedTarget(30e6)))
     assert result.frames_dropped == pytest.approx(predicted_drops(load, 30e6), rel=0.03)
@@ -113,6 +115,7 @@ def test_a_stall_shows_although_the_writer_itself_was_waiting():
 
 
 def test_a_disk_that_goes_away_keeps_what_was_measured():
+    """A disk lost midway keeps its figures and its handle is closed."""
     load = RecorderLoad(50e6, Fraction(25), 120_000_000, 20)
     target = PacedTarget(400e6, fails_at=500e6)
     run = RecorderRun(load, target)
@@ -125,6 +128,7 @@ def test_a_disk_that_goes_away_keeps_what_was_measured():
 
 
 def test_a_real_folder_is_paced_and_left_as_it_was(tmp_path):
+    """The recorder test leaves the user's own files and no others."""
     (tmp_path / "mine.txt").write_text("keep")
     seen = []
     run = RecorderRun(QUICK, FolderTarget(tmp_path, tmp_path / "notes"))
@@ -141,6 +145,7 @@ def test_a_real_folder_is_paced_and_left_as_it_was(tmp_path):
 
 
 def test_cancel_ends_soon_keeps_the_result_and_leaves_nothing(tmp_path):
+    """Cancel takes effect within moments on a long take."""
     long = RecorderLoad(20e6, Fraction(50), 64_000_000, 600)
     run = RecorderRun(long, FolderTarget(tmp_path, tmp_path / "notes"))
     for snapshot in run.snapshots():
@@ -192,6 +197,7 @@ def test_where_direct_io_is_refused_it_goes_on_buffered_and_says_so(tmp_path, mo
     ],
 )
 def test_what_the_system_says_of_a_disk_becomes_a_sentence(tmp_path, monkeypatch, number, says):
+    """Each errno of the write becomes a sentence that says what to do."""
     real_write, written = os.pwrite, 0
 
     def failing(handle, data, offset):
@@ -211,6 +217,7 @@ def test_what_the_system_says_of_a_disk_becomes_a_sentence(tmp_path, monkeypatch
 
 
 def test_a_folder_that_is_missing_is_refused_before_anything_is_made(tmp_path):
+    """A missing folder is refused and not created."""
     run = RecorderRun(QUICK, FolderTarget(tmp_path / "nowhere", tmp_path / "notes"))
     with pytest.raises(DiskError, match="no such folder"):
         finish(run)
@@ -245,6 +252,7 @@ def rig_of(catalog, shelf, tag, load, **kwargs):
 
 
 def test_a_simulated_rig_collapses_where_the_model_says(catalog, shelf):
+    """The simulated drive falls at the second that the write profile names."""
     load = RecorderLoad(159.83e6, Fraction(25), 1_100_000_000, 1800)
     result = finish(RecorderRun(load, rig_of(catalog, shelf, "M-03", load)))
     assert result.is_simulated
@@ -253,6 +261,7 @@ def test_a_simulated_rig_collapses_where_the_model_says(catalog, shelf):
 
 
 def test_a_stalling_sample_differs_from_its_steady_twin(catalog, shelf):
+    """Two samples alike but for stalls differ in frames lost, and only there."""
     load = RecorderLoad(159.83e6, Fraction(25), 1_100_000_000, 900)
     fault = RigFault(stall_every_bytes=22e9, stall_s=9.0)
     steady = finish(RecorderRun(load, rig_of(catalog, shelf, "M-01", load)))
@@ -263,6 +272,7 @@ def test_a_stalling_sample_differs_from_its_steady_twin(catalog, shelf):
 
 
 def test_the_same_seed_gives_the_same_run(catalog, shelf):
+    """A seed repeats a run exactly, and another seed doesn't."""
     load = RecorderLoad(159.83e6, Fraction(25), 1_100_000_000, 60)
     traces = [
         finish(RecorderRun(load, rig_of(catalog, shelf, "M-01", load, seed=seed))).worst_delay_s
@@ -272,6 +282,7 @@ def test_the_same_seed_gives_the_same_run(catalog, shelf):
 
 
 def test_a_rig_keeps_to_its_speed_in_real_time(catalog, shelf):
+    """A rig 40 times as fast takes a fortieth of the time, and not less."""
     load = RecorderLoad(159.83e6, Fraction(25), 1_100_000_000, 20)
     begin_s = time.monotonic()
     finish(RecorderRun(load, rig_of(catalog, shelf, "M-01", load, speed=40)))
@@ -313,6 +324,7 @@ def test_several_cameras_share_a_drive_and_each_gets_its_own_account():
 
 
 def test_several_cameras_write_at_once_into_files_of_their_own(tmp_path):
+    """Three cameras write three files at once, each with all of its frames."""
     loads = [
         RecorderLoad(8e6, Fraction(25), 64_000_000, 1, FrameVariation(1.4, 12, seed), f"c{seed}")
         for seed in (1, 2, 3)
@@ -333,6 +345,7 @@ def test_several_cameras_write_at_once_into_files_of_their_own(tmp_path):
 def test_one_of_several_cameras_meeting_a_full_disk_ends_all_and_leaves_nothing(
     tmp_path, monkeypatch
 ):
+    """A full disk under one camera ends the take of all and removes each file."""
     real_write, written = os.pwrite, 0
 
     def failing(handle, data, offset):

@@ -36,6 +36,7 @@ def complaint(capsys, monkeypatch, *arguments):
 
 
 def test_need_answers_for_each_camera():
+    """The need of every camera of the example, against the worked figures."""
     cameras = answer("need", EXAMPLES / "slipway.shoot.json", "--json")["cameras"]
     assert [camera["key"] for camera in cameras] == ["A", "B", "C", "D"]
     main_camera = cameras[0]
@@ -47,6 +48,7 @@ def test_need_answers_for_each_camera():
 
 
 def test_need_answers_for_the_whole_shoot():
+    """The whole shoot is the sum of its days and lies inside its range."""
     found = answer("need", EXAMPLES / "slipway.shoot.json", "--json")
     assert found["total_bytes"] == pytest.approx(sum(found["bytes_by_day"]))
     low, high = found["total_bytes_range"]
@@ -74,6 +76,7 @@ def test_need_answers_for_the_whole_shoot():
     ],
 )
 def test_sum_answers_a_line(line, key, value):
+    """A line of sums answers as the window does, with the links that carry a claim."""
     found = answer("sum", line, "--json")
     assert found[key] == pytest.approx(value, rel=1e-4)
     if found["is_claim"]:
@@ -85,6 +88,7 @@ def test_sum_answers_a_line(line, key, value):
 
 
 def test_chain_answers_for_each_stage():
+    """Each stage is listed with its rate, and the least of them is the bottleneck."""
     found = answer("chain", EXAMPLES / "wasted.chain.json", "--json")
     assert found["negotiated"]["mode"] == "usb-10g"
     assert found["at_first_bytes_per_s"] == pytest.approx(1e9, rel=0.05)
@@ -96,6 +100,7 @@ def test_chain_answers_for_each_stage():
 
 
 def test_match_lists_candidates_with_verdict_margin_limit_and_price():
+    """The list begins with what is owned and holds; without a shelf all must be bought."""
     shoot = EXAMPLES / "slipway.shoot.json"
     found = answer("match", shoot, "--camera", "A", "--host", "Van laptop", "--demo", "--json")
     assert found["combinations"] > 1000
@@ -114,6 +119,7 @@ def test_match_lists_candidates_with_verdict_margin_limit_and_price():
 
 
 def test_a_dock_shares_its_uplink_in_the_terminal_too():
+    """Behind a shared dock the hub is the bottleneck, with its half of the uplink."""
     found = answer("chain", EXAMPLES / "dock.chain.json", "--json")
     assert found["bottleneck"] == "hub"
     assert found["at_first_bytes_per_s"] == pytest.approx(245e6)
@@ -135,6 +141,7 @@ def test_a_copy_is_no_camera_it_waits_and_its_time_is_the_answer():
 
 
 def test_simulate_answers_moment_by_moment():
+    """The profile over a take says when it falls and that it is a model."""
     chain = EXAMPLES / "collapse.chain.json"
     found = answer(
         "simulate", chain, "--take", "52 min", "--rate", "need", "--ambient", 30, "--json"
@@ -162,6 +169,7 @@ def test_simulate_answers_moment_by_moment():
 
 
 def test_record_in_a_folder_answers_and_leaves_it_as_it_was(tmp_path):
+    """A recorder test of a real folder answers as JSON and leaves the folder empty."""
     disk = tmp_path / "disk"
     disk.mkdir()
     found = answer(
@@ -176,6 +184,7 @@ def test_record_in_a_folder_answers_and_leaves_it_as_it_was(tmp_path):
 
 
 def test_one_trace_is_replayed_for_every_camera(tmp_path, capsys, monkeypatch):
+    """A measured trace is held against each camera without being measured again."""
     trace = tmp_path / "run.csv"
     rows = ["elapsed_s,written_bytes,temperature_c"]
     rows += [f"{s},{900_000_000 * s}," for s in range(334)]  # 300 GB fast, then 140 MB/s
@@ -197,6 +206,7 @@ def test_one_trace_is_replayed_for_every_camera(tmp_path, capsys, monkeypatch):
 
 
 def test_record_on_a_simulated_rig_is_marked():
+    """What a rig answers is marked as simulated."""
     found = answer(
         "prove", "record", "--simulated", EXAMPLES / "wasted.chain.json",
         "--rate", "160MB/s", "--seconds", "5 min", "--json",
@@ -229,10 +239,12 @@ def test_record_on_a_simulated_rig_is_marked():
     ],
 )
 def test_bad_input_is_one_sentence(capsys, monkeypatch, arguments, says):
+    """Each bad argument ends in one sentence on stderr and an exit code, never a traceback."""
     assert says in complaint(capsys, monkeypatch, *arguments)
 
 
 def test_people_read_it_too():
+    """Without --json the same figures are words with units."""
     text = CliRunner().invoke(cli, ["need", str(EXAMPLES / "slipway.shoot.json")]).output
     assert "287.35 MB/s" in text
     text = CliRunner().invoke(cli, ["chain", str(EXAMPLES / "wasted.chain.json")]).output
@@ -252,6 +264,7 @@ def test_people_read_it_too():
 
 
 def test_need_saves_sheet_and_table(tmp_path):
+    """Sheet and table are written where they were asked to be."""
     shoot = str(EXAMPLES / "slipway.shoot.json")
     pdf, table = tmp_path / "need.pdf", tmp_path / "need.csv"
     text = (
@@ -277,6 +290,7 @@ def test_the_terminal_runs_where_qt_is_not_installed():
 
 
 def test_without_a_screen_the_window_says_so(tmp_path):
+    """Without a display the program ends with a sentence, not with Qt's abort."""
     bare = {"PATH": "/usr/bin", "HOME": str(tmp_path)}
     code = (
         "import sys; sys.argv = ['vast-cellar', '--demo'];"

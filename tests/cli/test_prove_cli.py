@@ -36,6 +36,7 @@ def type_it(tmp_path, monkeypatch):
 
 
 def test_a_folder_is_written_read_back_and_diagnosed(type_it, tmp_path):
+    """A flat test of a folder with an odd name answers, keeps its trace and cleans up."""
     disk = tmp_path / "disk ü"
     disk.mkdir()
     trace = tmp_path / "trace.csv"
@@ -55,6 +56,7 @@ def test_a_folder_is_written_read_back_and_diagnosed(type_it, tmp_path):
 
 
 def test_a_simulated_collapse_is_named_from_the_run_and_from_its_trace(type_it, tmp_path):
+    """The cause named live and the one from the saved trace are the same."""
     trace = tmp_path / "rig.csv"
     chain = EXAMPLES / "collapse.chain.json"
     words = ("prove", "write", "--simulated", chain, "--size", "300GB", "--trace", trace, "--json")
@@ -77,6 +79,7 @@ def _write_step(path, drop_s, low):
 
 
 def test_what_one_run_leaves_open_a_cooling_pair_decides(type_it, tmp_path):
+    """Cache and heat look alike in one run; a run with a fan tells them apart."""
     rest, fan = tmp_path / "rest.csv", tmp_path / "fan.csv"
     _write_step(rest, 260, 350e6)
     _write_step(fan, 600, 350e6)
@@ -89,6 +92,7 @@ def test_what_one_run_leaves_open_a_cooling_pair_decides(type_it, tmp_path):
 
 
 def test_one_bad_trace_does_not_hide_the_others(type_it, tmp_path):
+    """A bad trace among several is told by line, and the others are still diagnosed."""
     good, bad = tmp_path / "good.csv", tmp_path / "bad.csv"
     _write_step(good, 2000, 1)
     bad.write_text("time,bytes\n1,2\n")
@@ -100,6 +104,7 @@ def test_one_bad_trace_does_not_hide_the_others(type_it, tmp_path):
 
 
 def test_editors_projects_and_protocols(type_it, tmp_path):
+    """Streams, small files and a protocol each run from the command line for real."""
     disk = tmp_path / "disk"
     disk.mkdir()
     words = ("--rate", "4MB/s", "--streams", "2", "--seconds", "1")
@@ -144,12 +149,14 @@ def test_editors_projects_and_protocols(type_it, tmp_path):
 
 
 def test_a_test_larger_than_the_room_is_refused_before_a_byte(type_it, tmp_path):
+    """More bytes than may be filled are refused, and so is a test without an amount."""
     done = type_it("prove", "write", tmp_path, "--size", "900TB", code=1)
     assert "may be filled" in done.stderr
     assert type_it("prove", "write", tmp_path, code=2).stderr.count("Say how much") == 1
 
 
 def test_runs_kept_under_a_unit_calibrate_it_and_the_next_is_foretold(type_it, tmp_path):
+    """Runs kept under a unit become its own figures, which foretell the next run."""
     slow = json.loads((EXAMPLES / "collapse.chain.json").read_text())
     slow["setup"] |= {"drive_key": "kelmarsh-flat-2", "enclosure_key": "drumlin-flat"}
     chain = tmp_path / "slow.chain.json"
@@ -184,6 +191,7 @@ def test_runs_kept_under_a_unit_calibrate_it_and_the_next_is_foretold(type_it, t
 
 
 def test_the_cameras_of_a_shoot_record_at_once_with_frames_of_their_formats(type_it, tmp_path):
+    """Two cameras of a shoot record at once at the rates of their formats."""
     disk = tmp_path / "disk"
     disk.mkdir()
     shoot = EXAMPLES / "slipway.shoot.json"
@@ -200,6 +208,7 @@ def test_the_cameras_of_a_shoot_record_at_once_with_frames_of_their_formats(type
 
 
 def test_a_take_is_kept_under_its_unit_and_proves_the_setup_that_its_chain_names(type_it, tmp_path):
+    """A take is proof for the setup its chain names, and for none when none is named."""
     disk = tmp_path / "disk"
     disk.mkdir()
     chain = EXAMPLES / "collapse.chain.json"
@@ -237,6 +246,7 @@ def kept_records():
 
 @pytest.mark.skipif(not Path("/dev/shm").is_dir(), reason="no file system in memory here")
 def test_a_folder_in_memory_is_called_no_drive_and_a_blink_has_no_slowest_second(type_it):
+    """A folder in memory is said to be no drive, and an instant has no slowest second."""
     with tempfile.TemporaryDirectory(dir="/dev/shm") as folder:
         told = type_it("prove", "write", folder, "--size", "8MB").stdout
         assert "lies in the computer's memory (tmpfs)" in told

@@ -61,6 +61,7 @@ def test_a_rate_is_read_in_any_unit(text, bytes_per_s):
     ],
 )
 def test_a_bad_rate_says_what_where_and_the_mend(text, says):
+    """A rate that isn't understood names its field and a way to write it."""
     with pytest.raises(BadValueError) as caught:
         parse_rate(text, where="Menu rate")
     assert says in str(caught.value)
@@ -114,6 +115,7 @@ def test_sizes_keep_decimal_and_binary_apart():
 
 
 def test_times_are_read_as_said_and_as_counted():
+    """ "52 min", "52:00" and "1 h 30 min" are read alike, a bare number isn't."""
     assert parse_duration("52 min") == parse_duration("52:00") == 3120
     assert parse_duration("1 h 30 min") == parse_duration("1h30min") == 5400
     assert parse_duration("1:02:03") == 3723
@@ -139,11 +141,13 @@ def test_frame_rates_are_exact(text, rate):
 
 @pytest.mark.parametrize("text", ["0", "-25", "1/0", "film", ""])
 def test_a_bad_frame_rate_is_refused(text):
+    """A frame rate of nothing or of letters is refused."""
     with pytest.raises(BadValueError):
         parse_frame_rate(text)
 
 
 def test_shares_and_temperatures():
+    """Shares with or without the sign, and Fahrenheit, are read."""
     assert parse_share("20 %") == parse_share("20") == pytest.approx(0.2)
     assert parse_temperature("28 °C") == parse_temperature("28") == 28
     assert parse_temperature("82.4 °F") == pytest.approx(28)
@@ -157,11 +161,13 @@ def test_a_printed_rate_reads_back(bytes_per_s):
 
 @given(st.integers(min_value=1, max_value=10**7))
 def test_a_printed_time_reads_back(seconds):
+    """A duration that the program shows is one that it reads."""
     shown = parse_duration(PLAIN.duration(seconds))
     assert shown == pytest.approx(seconds, abs=0.5 if seconds < 3600 else 30)
 
 
 def test_numbers_follow_the_locale():
+    """Comma, point and thin space follow the locale both ways."""
     german = NumberFormat(decimal_point=",")
     assert german.rate(159.83e6) == "159,8 MB/s"
     assert german.number(1212.1) == f"1{THIN_SPACE}212"

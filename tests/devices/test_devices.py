@@ -28,6 +28,7 @@ def root(tmp_path):
 
 
 def test_a_usb_disk_tells_its_model_link_and_temperature(root):
+    """A disk's model, link and sensor are read from the system's own tree."""
     found = find_block_device("8:17", root)
     assert (found.name, found.model) == ("sdb", "Made-up Disk")
     assert found.usb_bits_per_s == 5e9
@@ -35,6 +36,7 @@ def test_a_usb_disk_tells_its_model_link_and_temperature(root):
 
 
 def test_what_the_system_doesnt_say_is_not_made_up(root):
+    """Missing or odd entries stay unknown."""
     assert find_block_device("8:99", root) is None
     disk = root / "sys/devices/pci0/usb2/2-1/host6/target6/block/sdb"
     (disk / "device/hwmon/hwmon4/temp1_input").write_text("hot\n")
@@ -45,6 +47,7 @@ def test_what_the_system_doesnt_say_is_not_made_up(root):
 
 
 def test_a_folder_knows_its_file_system(tmp_path):
+    """A folder tells its mount, file system and free room."""
     found = mount_of(tmp_path)
     assert found.file_system
     assert 0 < found.free_bytes <= found.capacity_bytes

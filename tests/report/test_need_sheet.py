@@ -26,6 +26,7 @@ def pages(shoot, catalog, shelf, **kwargs):
 
 @pytest.mark.parametrize("paper", ["a4", "letter"])
 def test_the_demo_fits_on_one_page_with_its_figures(slipway, catalog, shelf, paper):
+    """On A4 and Letter the demo's sheet is one page with its worked figures."""
     (text,) = pages(slipway, catalog, shelf, paper=paper)
     for expected in (
         "Slipway: need sheet",
@@ -41,6 +42,7 @@ def test_the_demo_fits_on_one_page_with_its_figures(slipway, catalog, shelf, pap
 
 
 def test_many_cameras_run_over_onto_further_pages(slipway, catalog, shelf):
+    """A long shoot runs over onto pages, and odd names are printed as they are."""
     cameras = tuple(replace(slipway.camera("B"), key=f"B{n}") for n in range(60))
     found = pages(replace(slipway, cameras=cameras, name="Ä & <Öl>"), catalog, shelf)
     assert len(found) > 1
@@ -49,11 +51,13 @@ def test_many_cameras_run_over_onto_further_pages(slipway, catalog, shelf):
 
 
 def test_an_empty_shoot_has_a_sheet_too(catalog, shelf):
+    """A shoot of nothing prints."""
     (text,) = pages(Shoot("Nothing yet", 1, ()), catalog, shelf)
     assert "Nothing yet" in text
 
 
 def test_the_table_has_a_row_a_camera_and_a_column_a_day(slipway, catalog, shelf):
+    """The table's days add up to its total for each camera."""
     rows = list(csv.DictReader(io.StringIO(need_csv(planned(slipway, catalog, shelf)))))
     assert [row["camera"] for row in rows] == ["A", "B", "C", "D"]
     assert float(rows[0]["needed_write_bytes_per_s"]) == pytest.approx(287.35e6, rel=1e-4)
@@ -62,6 +66,7 @@ def test_the_table_has_a_row_a_camera_and_a_column_a_day(slipway, catalog, shelf
 
 
 def test_a_sheet_that_cant_be_saved_leaves_the_old_one(tmp_path):
+    """A sheet that can't be written leaves the one that was there."""
     old = tmp_path / "sheet.pdf"
     save_bytes(old, b"old")
     with pytest.raises(BadFileError, match="nothing was changed"):

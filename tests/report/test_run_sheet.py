@@ -39,6 +39,7 @@ def finished(folder, notes):
 
 @pytest.mark.parametrize("paper", ["a4", "letter"])
 def test_a_folder_named_like_a_picture_embeds_none(tmp_path, monkeypatch, paper):
+    """A folder's name that looks like markup stays a name on the sheet."""
     monkeypatch.chdir(tmp_path)
     small_picture(tmp_path / "dot.png")
     # As a folder of its name a "/" would part it: a picture beside the program is named without.
@@ -55,6 +56,7 @@ def test_a_folder_named_like_a_picture_embeds_none(tmp_path, monkeypatch, paper)
 
 
 def test_the_sheet_has_the_runs_own_figures(tmp_path):
+    """The figures on the sheet are the run's own."""
     disk = tmp_path / "disk"
     disk.mkdir()
     proof = finished(disk, tmp_path / "notes")

@@ -42,6 +42,7 @@ def prove(workplace, slipway, key, take_s=None, **kwargs):
 
 
 def test_the_demo_is_seeded_once_and_keeps_what_happens_in_it(places, slipway):
+    """The demo is filled once; what is changed in it stays."""
     first = open_workplace(demo=True, places=places)
     assert len(first.shelf().units) == 24
     first.cellar.save_units((replace(first.shelf().units[0], note="mine"),))
@@ -55,6 +56,7 @@ def test_the_demo_is_seeded_once_and_keeps_what_happens_in_it(places, slipway):
 def test_a_simulated_proof_changes_the_verdicts_evidence_and_says_that_it_is_simulated(
     workplace, slipway
 ):
+    """A proof on a rig counts, and says that it is simulated."""
     prove(workplace, slipway, "B")
     found = judge_camera(slipway, slipway.camera("B"), workplace.catalog, workplace.shelf())
     assert (found.verdict, found.evidence) == (Verdict.HOLDS, Evidence.PROVED)
@@ -65,6 +67,7 @@ def test_a_simulated_proof_changes_the_verdicts_evidence_and_says_that_it_is_sim
 
 
 def test_a_rig_that_collapses_proves_that_it_falls_short(workplace, slipway):
+    """A collapse on the rig proves that a setup falls short."""
     result = prove(workplace, slipway, "A", take_s=1600)
     assert result.frames_dropped > 0
     found = judge_camera(slipway, slipway.camera("A"), workplace.catalog, workplace.shelf())
@@ -73,6 +76,7 @@ def test_a_rig_that_collapses_proves_that_it_falls_short(workplace, slipway):
 
 
 def test_a_run_too_short_for_the_take_is_kept_but_proves_nothing(workplace, slipway):
+    """A minute's run proves nothing about an hour's take."""
     prove(workplace, slipway, "B", take_s=60)
     found = judge_camera(slipway, slipway.camera("B"), workplace.catalog, workplace.shelf())
     assert found.evidence is Evidence.COMPUTED
@@ -80,6 +84,7 @@ def test_a_run_too_short_for_the_take_is_kept_but_proves_nothing(workplace, slip
 
 
 def test_a_short_run_that_was_slow_is_said_where_the_verdict_stands(workplace, slipway):
+    """A short slow run is mentioned beside the verdict that it doesn't change."""
     camera = slipway.camera("B")
     before = judge_camera(slipway, camera, workplace.catalog, workplace.shelf())
     prove(workplace, slipway, "B", 60)
@@ -95,6 +100,7 @@ def test_a_short_run_that_was_slow_is_said_where_the_verdict_stands(workplace, s
 
 
 def test_what_was_proved_of_a_unit_counts_among_the_candidates(workplace, slipway):
+    """A proof of a unit is used in the list of candidates too."""
     camera = slipway.camera("B")
     prove(workplace, slipway, "B")
     shelf = workplace.shelf()
@@ -119,6 +125,7 @@ def test_what_was_proved_of_a_unit_counts_among_the_candidates(workplace, slipwa
 
 
 def test_every_figure_has_its_sum_with_the_values_that_it_was_made_from(slipway, catalog, shelf):
+    """Each figure opens a sum of the values that it was made from."""
     camera = slipway.camera("A")
     judgement = judge_camera(slipway, camera, catalog, shelf)
     sums = sums_of(judgement, camera, 24.0, PLAIN)
@@ -133,6 +140,7 @@ def test_every_figure_has_its_sum_with_the_values_that_it_was_made_from(slipway,
 
 
 def test_the_verdict_says_when_and_why_and_what_would_not_help(slipway, catalog, shelf):
+    """The verdict names the minute, the reason and what doesn't mend it."""
     camera = slipway.camera("A")
     judgement = judge_camera(slipway, camera, catalog, shelf)
     sentence = verdict_sentence(judgement, camera, PLAIN)
@@ -144,6 +152,7 @@ def test_the_verdict_says_when_and_why_and_what_would_not_help(slipway, catalog,
 
 
 def test_a_camera_with_nothing_assigned_is_not_known(slipway, catalog, shelf):
+    """A camera that records to nothing is not known, and says what to do."""
     camera = replace(slipway.camera("A"), setup=None)
     found = judge_camera(slipway, camera, catalog, shelf)
     assert found.verdict is Verdict.NOT_KNOWN
@@ -152,6 +161,7 @@ def test_a_camera_with_nothing_assigned_is_not_known(slipway, catalog, shelf):
 
 
 def test_new_cameras_take_the_next_letter_and_judge_at_once(catalog, shelf):
+    """New cameras get the next free letter and a need at once."""
     shoot = new_shoot()
     for expected in "ABC":
         assert next_camera_key(shoot) == expected
@@ -160,6 +170,7 @@ def test_new_cameras_take_the_next_letter_and_judge_at_once(catalog, shelf):
 
 
 def test_a_rig_of_parts_that_dont_connect_is_refused(slipway, catalog, shelf):
+    """Parts that don't connect can't be simulated."""
     setup = replace(slipway.camera("A").setup, cable_key="")
     chain = chain_of(setup, catalog, shelf, 24.0)
     with pytest.raises(BadValueError, match="needs a cable"):
@@ -169,6 +180,7 @@ def test_a_rig_of_parts_that_dont_connect_is_refused(slipway, catalog, shelf):
 
 
 def test_a_catalog_file_of_the_users_with_an_error_stops_the_start_with_its_name(places):
+    """A bad catalog file of the user's own stops the start by its name."""
     places.catalog_folder.mkdir(parents=True)
     (places.catalog_folder / "mine.json").write_text("{}")
     with pytest.raises(BadFileError, match=r"mine\.json"):
@@ -176,6 +188,7 @@ def test_a_catalog_file_of_the_users_with_an_error_stops_the_start_with_its_name
 
 
 def test_a_folder_for_data_that_cant_be_made_is_a_sentence(tmp_path, places):
+    """A file in place of the data folder ends in a sentence, not in a traceback."""
     (tmp_path / "data ü").write_text("a file where the folder should be")
     with pytest.raises(CellarError) as caught:
         open_workplace(places=places)
@@ -184,6 +197,7 @@ def test_a_folder_for_data_that_cant_be_made_is_a_sentence(tmp_path, places):
 
 
 def test_several_cameras_at_once_prove_each_that_lost_nothing(workplace, slipway):
+    """Of several cameras at once each is proved by itself."""
     loads = loads_of_shoot(slipway, ("A", "C"), 30.0)
     camera = slipway.camera("A")
     judgement = judge_camera(slipway, camera, workplace.catalog, workplace.shelf())

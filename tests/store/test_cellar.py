@@ -52,6 +52,7 @@ def cellar(tmp_path):
 
 
 def test_units_and_runs_are_there_again_after_a_restart(cellar):
+    """Units, runs and wear survive a restart."""
     number = cellar.add_run(run(), "elapsed_s,written_bytes,temperature_c\n", wear_bytes=10**9)
     cellar.close()
     again = Cellar(cellar.path)
@@ -66,12 +67,14 @@ def test_units_and_runs_are_there_again_after_a_restart(cellar):
 
 
 def test_a_run_of_an_unknown_unit_changes_nothing(cellar):
+    """A run of an unknown unit leaves no trace."""
     with pytest.raises(UnknownPartError, match="no unit 'K-99'"):
         cellar.add_run(run("K-99"), "")
     assert cellar.runs() == ()
 
 
 def test_runs_come_newest_first(cellar):
+    """The newest run comes first, whatever the order of keeping."""
     for hours in (1, 3, 2):
         cellar.add_run(run(measured_at=AT + timedelta(hours=hours)), "")
     times = [kept.measured_at for kept in cellar.runs()]
@@ -79,12 +82,14 @@ def test_runs_come_newest_first(cellar):
 
 
 def test_the_migrations_make_the_tables_that_the_models_describe(cellar):
+    """Migrating an empty file gives exactly the tables of the models."""
     with cellar._engine.connect() as connection:
         context = MigrationContext.configure(connection)
         assert compare_metadata(context, Base.metadata) == []
 
 
 def test_foreign_keys_and_wal_are_on(cellar):
+    """The safety switches of the database are really on."""
     with cellar._engine.connect() as connection:
         assert connection.exec_driver_sql("PRAGMA foreign_keys").scalar() == 1
         assert connection.exec_driver_sql("PRAGMA journal_mode").scalar() == "wal"
@@ -98,6 +103,7 @@ def test_foreign_keys_and_wal_are_on(cellar):
     ],
 )
 def test_a_cellar_that_cant_be_used_says_why(tmp_path, spoil, says):
+    """A damaged and a newer cellar are told apart, each with its mend."""
     path = tmp_path / "cellar.db"
     Cellar(path).close()
     for extra in tmp_path.glob("cellar.db-*"):
@@ -117,6 +123,7 @@ def _set_revision(path, revision):
 
 
 def test_a_trace_comes_back_from_its_csv():
+    """A trace reads back as it was, unknown temperatures included."""
     trace = Trace(
         np.array([0.0, 0.25, 1.5]), np.array([0.0, 4e6, 24e6]), np.array([np.nan, 41.0, 42.5])
     )
@@ -133,11 +140,13 @@ def test_a_trace_comes_back_from_its_csv():
     ],
 )
 def test_a_bad_trace_names_its_line(text, says):
+    """A bad trace is refused by its line."""
     with pytest.raises(BadFileError, match=says):
         parse_trace(text, "t.csv")
 
 
 def test_times_are_kept_in_utc(cellar):
+    """Moments are stored in UTC and come back so."""
     cellar.add_run(run(), "")
     assert cellar.runs()[0].measured_at.tzinfo is UTC
 

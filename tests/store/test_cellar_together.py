@@ -74,6 +74,7 @@ def test_two_processes_that_test_one_unit_count_all_of_its_wear(tmp_path):
 
 
 def test_three_first_starts_at_once_make_one_cellar(tmp_path):
+    """Three programs starting at once make one private cellar."""
     path = tmp_path / "new" / "cellar.db"
     assert at_once(OPENS, path, 3) == ["0\n"] * 3
     assert path.stat().st_mode & 0o077 == 0

@@ -17,6 +17,7 @@ from vastcellar.store.clip_files import read_clip, read_header
 
 
 def test_a_clip_gives_its_own_rate_back(tmp_path):
+    """A clip's rate by second is the rate that it was encoded at."""
     path = tmp_path / "A 001 ü.mov"
     by_second = make_clip(path)
     clip = read_clip(path)
@@ -28,6 +29,7 @@ def test_a_clip_gives_its_own_rate_back(tmp_path):
 
 
 def test_a_folder_of_clips_becomes_the_proved_rate_of_its_format(tmp_path, slipway):
+    """A folder of clips gives the proved rate over all of them."""
     make_clip(tmp_path / "1.mov", busy=range(0))
     make_clip(tmp_path / "2.mov", busy=range(6))
     (tmp_path / "notes.txt").write_text("not a clip")
@@ -62,6 +64,7 @@ def test_slow_motion_is_counted_in_the_time_of_recording(tmp_path, slipway):
 
 
 def test_clips_of_different_pictures_are_not_mixed(tmp_path):
+    """Clips of two frame sizes are not averaged."""
     make_clip(tmp_path / "1.mov", seconds=1)
     make_clip(tmp_path / "2.mov", seconds=1, height=240)
     with pytest.raises(BadValueError, match=r"1\.mov shows 320 x 180 at 25, 2\.mov shows 320 x 24"):
@@ -69,6 +72,7 @@ def test_clips_of_different_pictures_are_not_mixed(tmp_path):
 
 
 def test_what_is_no_clip_is_a_sentence(tmp_path):
+    """Half a clip, a text, sound alone and an empty folder are told apart."""
     whole = tmp_path / "whole.mov"
     make_clip(whole, seconds=2)
     broken = tmp_path / "broken.mov"

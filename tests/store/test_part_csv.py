@@ -36,6 +36,7 @@ def write(tmp_path, *rows, header=HEADER):
 
 
 def test_rows_become_parts_with_their_units(tmp_path, catalog):
+    """Rows of a table become parts with the units of their columns."""
     box, known, case, cable = read_parts(
         write(
             tmp_path,
@@ -77,6 +78,7 @@ def test_rows_become_parts_with_their_units(tmp_path, catalog):
 def test_a_slip_is_named_by_line_and_column_and_nothing_is_taken(
     tmp_path, catalog, places, row, says
 ):
+    """A slip names line and column, and no part of the file is taken."""
     path = write(tmp_path, row)
     with pytest.raises(BadFileError) as caught:
         import_parts(path, places)
@@ -85,6 +87,7 @@ def test_a_slip_is_named_by_line_and_column_and_nothing_is_taken(
 
 
 def test_files_that_are_no_tables_are_sentences(tmp_path, catalog, places):
+    """Tables without parts, rows or with a part twice, and no file at all, are sentences."""
     with pytest.raises(BadFileError, match="no column of parts"):
         read_parts(write(tmp_path, "x", header="part,colour"), catalog.modes)
     with pytest.raises(BadFileError, match="it has no rows"):
@@ -100,6 +103,7 @@ def test_files_that_are_no_tables_are_sentences(tmp_path, catalog, places):
 
 
 def test_a_catalog_whose_bridge_outruns_its_link_is_refused(tmp_path, catalog, places):
+    """A case whose bridge is faster than its link is refused."""
     case = next(iter(json.loads(data_path("catalog", "parts.json").read_text())["enclosures"]))
     case |= {"key": "own-case", "bridge_write_bytes_per_s": 9e9}
     path = tmp_path / "mine.json"
@@ -111,6 +115,7 @@ def test_a_catalog_whose_bridge_outruns_its_link_is_refused(tmp_path, catalog, p
 
 
 def test_every_part_says_where_its_values_come_from(catalog):
+    """What a part says of itself tells claimed from typical."""
     for drive in catalog.drives.values():
         said = drive_details(drive, PLAIN)
         assert "claimed on its box" in said
@@ -124,6 +129,7 @@ def test_every_part_says_where_its_values_come_from(catalog):
 def test_of_a_drive_known_by_its_box_alone_it_is_never_said_that_it_holds(
     tmp_path, places, slipway
 ):
+    """A claim alone never makes "holds"."""
     count, catalog = import_parts(write(tmp_path, BOX, KNOWN), places)
     assert count == 2
     camera = slipway.camera("A")
@@ -153,6 +159,7 @@ def test_of_a_drive_known_by_its_box_alone_it_is_never_said_that_it_holds(
 
 
 def test_five_thousand_parts_are_taken_over_and_searched(tmp_path, places, slipway):
+    """A table of 5,000 parts is imported, and a camera is matched against all of them."""
     rows = [
         f"drive,,Merle {n},nvme,TLC,2280,{1 + n % 8} TB,5000 MB/s,4000 MB/s,{300 + n % 900} MB/s,"
         f"{n % 60} GB,600 TB,,,,,{50 + n % 400}"
@@ -170,6 +177,7 @@ def test_five_thousand_parts_are_taken_over_and_searched(tmp_path, places, slipw
 
 
 def test_own_parts_are_written_with_the_fields_that_the_schema_knows(tmp_path, catalog, places):
+    """A part written by the program satisfies its own schema."""
     mine = replace(catalog.drive("pentle-q1-1"), key="mine", typical=None)
     assert save_own([mine], places).drive("mine") == mine
     (written,) = json.loads((places.catalog_folder / "own.json").read_text())["drives"]

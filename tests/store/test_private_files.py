@@ -20,6 +20,7 @@ def mode(path):
 
 
 def test_a_private_folder_is_closed_with_all_that_is_made_above_it(tmp_path):
+    """Private folders are closed, those above them too, and mended when opened."""
     make_private_folder(tmp_path / "a" / "b")
     assert (mode(tmp_path / "a"), mode(tmp_path / "a" / "b")) == (0o700, 0o700)
     (tmp_path / "a" / "b").chmod(0o755)
@@ -28,6 +29,7 @@ def test_a_private_folder_is_closed_with_all_that_is_made_above_it(tmp_path):
 
 
 def test_a_new_file_has_what_the_umask_leaves_and_a_private_one_0600(tmp_path, umask):
+    """The umask rules a plain file, 0600 a private one."""
     replace_file(tmp_path / "open", b"x")
     replace_file(tmp_path / "private", b"x", is_private=True)
     assert mode(tmp_path / "open") == 0o666 & ~umask
@@ -35,6 +37,7 @@ def test_a_new_file_has_what_the_umask_leaves_and_a_private_one_0600(tmp_path, u
 
 
 def test_a_file_that_was_there_keeps_its_mode_and_a_link_stays_a_link(tmp_path):
+    """Replacing keeps a file's mode and writes through a link."""
     far = tmp_path / "far"
     far.mkdir()
     (far / "real").write_bytes(b"old")
@@ -50,6 +53,7 @@ def test_a_file_that_was_there_keeps_its_mode_and_a_link_stays_a_link(tmp_path):
 
 @pytest.mark.parametrize("step", ["write", "fsync", "rename"])
 def test_where_it_fails_the_old_one_stands_and_nothing_half_made(tmp_path, monkeypatch, step):
+    """A failed replace leaves the old file and no temporary one."""
     path = tmp_path / "file"
     path.write_bytes(b"old")
 

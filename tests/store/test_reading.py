@@ -36,6 +36,7 @@ def kept(tmp_path, content):
     ],
 )
 def test_what_no_honest_file_holds_is_a_sentence(tmp_path, content, says):
+    """Depth, size and values that no file needs are refused in a short sentence."""
     with pytest.raises(BadFileError) as told:
         read_json(kept(tmp_path, content))
     assert says in str(told.value)
@@ -54,14 +55,17 @@ def test_what_no_honest_file_holds_is_a_sentence(tmp_path, content, says):
     ],
 )
 def test_what_an_honest_file_may_hold_comes_as_it_is(tmp_path, content):
+    """What an honest file holds is read as the plain parser does."""
     assert read_json(kept(tmp_path, content)) == json.loads(content)
 
 
 def test_a_byte_order_mark_is_left_out(tmp_path):
+    """A byte order mark isn't part of the text."""
     assert read_text(kept(tmp_path, b"\xef\xbb\xbf[1]")) == "[1]"
 
 
 def test_more_than_there_may_be_is_refused_by_count_and_by_size(tmp_path, monkeypatch):
+    """Too many values or bytes are refused before they are built up."""
     monkeypatch.setattr(reading, "MOST_NODES", 50)
     assert read_json(kept(tmp_path, json.dumps([0] * 40)))
     with pytest.raises(BadFileError, match="more than 50 things"):
@@ -86,6 +90,7 @@ def test_a_pipe_a_folder_a_device_and_nothing_are_no_files(tmp_path):
     "error", [KeyError("x"), OverflowError(), RecursionError(), ZeroDivisionError(), TypeError("t")]
 )
 def test_whatever_goes_wrong_inside_comes_out_as_one_sentence(tmp_path, error):
+    """Any error inside reading is one sentence with the file's name."""
     path = tmp_path / "b.json"
     with pytest.raises(BadFileError, match="no shoot") as told, as_sentence(path, "shoot"):
         raise error
@@ -93,6 +98,7 @@ def test_whatever_goes_wrong_inside_comes_out_as_one_sentence(tmp_path, error):
 
 
 def test_a_sentence_from_inside_keeps_its_place_and_its_mend(tmp_path):
+    """An inner sentence keeps its field and its mend, and bugs aren't hidden."""
     bad = BadValueError("it is below zero", where="days", mend="Write 1 or more")
     with pytest.raises(BadFileError) as told, as_sentence(tmp_path / "c.json", "shoot"):
         raise bad

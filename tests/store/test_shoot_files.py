@@ -16,6 +16,7 @@ SLIPWAY = json.loads(data_path("demo", "slipway.shoot.json").read_text(encoding=
 
 
 def test_a_shoot_comes_back_as_it_was_saved(tmp_path, slipway, catalog):
+    """A saved shoot is equal to the one that is read."""
     path = tmp_path / "Tag 1 – Übung.shoot.json"
     write_shoot(path, slipway)
     assert read_shoot(path, catalog) == slipway
@@ -105,6 +106,7 @@ def broken(path, *steps, value):
 def test_a_file_with_an_error_opens_nothing_and_names_the_field(
     tmp_path, catalog, steps, value, where, says
 ):
+    """A bad field is named by its path and nothing is opened."""
     path = broken(tmp_path / "job.shoot.json", *steps, value=value)
     with pytest.raises(BadFileError) as caught:
         read_shoot(path, catalog)
@@ -124,6 +126,7 @@ def test_a_file_with_an_error_opens_nothing_and_names_the_field(
     ],
 )
 def test_what_is_no_shoot_at_all_says_so(tmp_path, catalog, content, says):
+    """Other JSON, binaries and emptiness are told as no shoot."""
     path = tmp_path / "x.json"
     path.write_bytes(content)
     with pytest.raises(BadFileError) as caught:
@@ -134,6 +137,7 @@ def test_what_is_no_shoot_at_all_says_so(tmp_path, catalog, content, says):
 
 
 def test_a_save_that_fails_leaves_the_old_file_whole(tmp_path, slipway, catalog, monkeypatch):
+    """A save that fails on the way to disk leaves the old file whole."""
     path = tmp_path / "job.shoot.json"
     write_shoot(path, slipway)
     monkeypatch.setattr("os.fsync", lambda _handle: (_ for _ in ()).throw(OSError(28, "No space")))
@@ -163,6 +167,7 @@ def cable(**changes):
 
 
 def test_a_users_catalog_is_laid_over_the_shipped_one(tmp_path):
+    """A user's part replaces the shipped one of its key, others stay."""
     path = catalog_file(tmp_path, cables=[cable(), cable(key="wr-10g", price=1)])
     found = load_catalog([path])
     assert found.cable("long").length_m == 3.0
@@ -180,6 +185,7 @@ def test_a_users_catalog_is_laid_over_the_shipped_one(tmp_path):
     ],
 )
 def test_a_catalog_file_with_an_error_names_the_field(tmp_path, entry, says):
+    """A bad catalog entry names file and field."""
     with pytest.raises(BadFileError) as caught:
         load_catalog([catalog_file(tmp_path, cables=[entry])])
     assert says in str(caught.value)
@@ -188,6 +194,7 @@ def test_a_catalog_file_with_an_error_names_the_field(tmp_path, entry, says):
 
 @pytest.mark.parametrize("field", ["fitted", "fitted_from", "is_fit_simulated"])
 def test_a_file_cant_claim_what_only_a_calibration_finds(tmp_path, field):
+    """Fitted figures can't be smuggled in by a file of units."""
     content = json.loads(data_path("demo", "cellar.json").read_text())
     content["units"][0][field] = {"cache_write_bytes_per_s": 9e9}
     path = tmp_path / "cellar.json"
@@ -199,6 +206,7 @@ def test_a_file_cant_claim_what_only_a_calibration_finds(tmp_path, field):
 
 
 def test_a_chain_file_is_checked_like_the_rest(tmp_path):
+    """A chain file without its parts names what is missing."""
     path = tmp_path / "c.chain.json"
     path.write_text(json.dumps({"format": "vast-cellar/chain", "version": 1, "setup": {}}))
     with pytest.raises(BadFileError, match=r"setup\.drive_key"):

@@ -23,6 +23,7 @@ def type_into(dialog, name, text):
 
 
 def test_a_unit_of_ones_own_is_added_to_an_empty_cellar_and_recorded_to(start, qtbot, places):
+    """From an empty cellar to a unit of one's own, its slips told in the dialog."""
     app = start(demo=False)
     cellar = app.window.station("cellar")
     app.window.show_station("cellar")
@@ -68,6 +69,7 @@ def test_a_unit_of_ones_own_is_added_to_an_empty_cellar_and_recorded_to(start, q
 
 
 def test_a_bare_unit_is_recorded_to_in_the_cheapest_case_that_holds(app, qtbot):
+    """A bare drive is put into the cheapest case that holds for the camera."""
     app.workbench.keep_unit(Unit("W-01", "torvane-t2-2"))
     qtbot.waitUntil(lambda: app.workbench.shelf.unit("W-01") is not None)
     app.workbench.assign("A", "W-01")
@@ -91,6 +93,7 @@ def test_a_bare_unit_is_recorded_to_in_the_cheapest_case_that_holds(app, qtbot):
 
 
 def test_match_with_nothing_chosen_says_what_to_do_and_draws_no_empty_plot(start, qtbot):
+    """With nothing chosen Match says what to do and draws nothing."""
     app = start(demo=False)
     app.window.station("shoot").add_camera()
     page = app.window.station("match").chain_page

@@ -42,6 +42,7 @@ def candidates(match, qtbot):
 
 
 def test_a_candidate_is_chosen_on_the_map_compared_and_taken(app, qtbot, match, candidates):
+    """A click on the map chooses, four rows compare, and taking one can be undone."""
     page, table = candidates, candidates.found.table
     assert f"{len(table)} combinations" in page.summary.text()
     assert page.advice.text().startswith("Buy nothing: C-06")
@@ -66,6 +67,7 @@ def test_a_candidate_is_chosen_on_the_map_compared_and_taken(app, qtbot, match, 
 
 
 def test_schools_hosts_and_arrows_lead_through_the_candidates(qtbot, candidates):
+    """School, host and arrow keys each lead to rows that they promise."""
     page = candidates
     page.school.chosen.emit(RankingPreset.SEALED.value)
     table = page.found.table
@@ -87,6 +89,7 @@ def test_schools_hosts_and_arrows_lead_through_the_candidates(qtbot, candidates)
 
 
 def test_the_conditions_of_the_profile_are_asked_about_not_changed(app, qtbot, match):
+    """Room and fill on the profile are questions that leave the shoot as it is."""
     page = match.chain_page
     before = app.workbench.document.shoot
     assert (page.room.value(), page.fill.value()) == (24, 37)
@@ -104,6 +107,7 @@ def test_the_conditions_of_the_profile_are_asked_about_not_changed(app, qtbot, m
 
 
 def test_computers_stand_side_by_side(app, qtbot, match):
+    """Each computer by its own best link, and a slow card named as what holds all back."""
     qtbot.mouseClick(match.tabs[2], LEFT)
     found = {each.host.key: each for each in match.hosts._found}
     assert set(found) == {"van-laptop", "boathouse-desk", "old-tower"}
@@ -131,6 +135,7 @@ def drop(widget, tag):
 
 
 def test_a_unit_dropped_on_a_camera_is_assigned_the_best_way(app, qtbot, match):
+    """A dropped unit gets the port that holds; what can't connect changes nothing."""
     tabs = app.window.need_bar.tabs
     drop(tabs[0], "K-07")
     setup = app.workbench.document.shoot.camera("A").setup
@@ -144,6 +149,7 @@ def test_a_unit_dropped_on_a_camera_is_assigned_the_best_way(app, qtbot, match):
 
 
 def test_the_cellar_assigns_by_button_too(app, qtbot, match):
+    """The button of the cellar assigns the chosen unit to the chosen camera."""
     app.workbench.document.choose("B")
     cellar = app.window.station("cellar")
     cellar.shelf.choose("P-02")
@@ -156,6 +162,7 @@ def test_the_cellar_assigns_by_button_too(app, qtbot, match):
 
 
 def test_a_hub_a_file_system_and_encryption_lie_between(app, qtbot, match):
+    """Hub, file system and encryption are folded away until asked for, and then limit."""
     page = match.chain_page
     assert not page.pickers.hub.isVisible()
     qtbot.mouseClick(page.more_button, LEFT)
@@ -172,6 +179,7 @@ def test_a_hub_a_file_system_and_encryption_lie_between(app, qtbot, match):
 
 
 def test_a_drive_of_ones_own_is_known_by_its_box_until_more_is_entered(app, qtbot, match):
+    """Known by its box a drive isn't judged; with its lasting rate entered it holds."""
     dialog = OwnDriveDialog(app.window, app.look.numbers, app.menu.keep_drive)
     for name, text in (("Name", "Merle 4 TB"), ("Capacity", "4 TB"), ("Box: writes", "2900 MB/s")):
         type_into(dialog.findChild(QuantityField, name), text)
@@ -190,6 +198,7 @@ def test_a_drive_of_ones_own_is_known_by_its_box_until_more_is_entered(app, qtbo
 
 
 def test_parts_come_from_a_file_or_the_file_is_named(app, qtbot, match, tmp_path, monkeypatch):
+    """An imported table's parts are there at once; a bad table is named."""
     good = tmp_path / "parts.csv"
     good.write_text("part,name,rating,price\ncable,Cord,10 Gb/s,4\n")
     app.menu.import_parts(good)
@@ -204,6 +213,7 @@ def test_parts_come_from_a_file_or_the_file_is_named(app, qtbot, match, tmp_path
 
 
 def test_a_bridge_measured_on_this_port_counts_there_and_after_a_restart(start, qtbot):
+    """A measured bridge counts on its port, and still after a restart."""
     app = start()
     match = app.window.station("match")
     app.workbench.assign("A", "K-05")

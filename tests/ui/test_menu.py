@@ -42,6 +42,7 @@ def rename(app, name):
 def test_unsaved_edits_are_asked_about_before_another_shoot_takes_their_place(
     app, answers, tmp_path
 ):
+    """No other shoot takes the place of unsaved edits without asking."""
     document = app.workbench.document
     rename(app, "Night tide")
     app.menu.new()  # Cancel: nothing happens
@@ -60,6 +61,7 @@ def test_unsaved_edits_are_asked_about_before_another_shoot_takes_their_place(
 
 
 def test_recent_shoots_open_again_and_revert_is_one_step_back(app, qtbot, answers, tmp_path):
+    """Recent shoots reopen, and revert is itself undone by one step."""
     document = app.workbench.document
     answers.file = tmp_path / "one.shoot.json"
     assert app.menu.ask_save()
@@ -78,6 +80,7 @@ def test_recent_shoots_open_again_and_revert_is_one_step_back(app, qtbot, answer
 
 
 def test_files_that_cant_be_opened_or_saved_are_told_and_change_nothing(app, answers, tmp_path):
+    """Files that can't be read or written are told, and the shoot stays."""
     before = app.workbench.document.shoot
     bad = tmp_path / "bad.shoot.json"
     bad.write_text('{"format": "vast-cellar/shoot", "version": 1}')
@@ -99,6 +102,7 @@ def test_files_that_cant_be_opened_or_saved_are_told_and_change_nothing(app, ans
 
 
 def test_mends_and_bays_work_by_keyboard(app, qtbot):
+    """Return takes a mend, and the arrow keys lead through the bays."""
     match = app.window.station("match")
     app.workbench.document.choose("A")
     qtbot.waitUntil(lambda: bool(match.findChildren(MendCard)))
@@ -119,6 +123,7 @@ def test_mends_and_bays_work_by_keyboard(app, qtbot):
 
 
 def test_a_cellar_that_cant_be_opened_ends_with_its_sentence(qtbot, places, answers):
+    """A broken cellar ends the start with its sentence."""
     from vastcellar.ui.app import Application
     from vastcellar.ui.look import LIGHT, Look
 

@@ -37,6 +37,7 @@ def open_station(app, qtbot, key, name):
 
 
 def test_from_the_shoot_to_a_proved_unit_that_is_there_after_a_restart(start, qtbot):
+    """The whole way of a newcomer, from first field to a proof after a restart."""
     app = start()
     window = app.window
 
@@ -103,6 +104,7 @@ def test_from_the_shoot_to_a_proved_unit_that_is_there_after_a_restart(start, qt
 
 
 def test_a_real_folder_is_tested_from_the_window_and_left_clean(app, qtbot, tmp_path):
+    """A recorder test of a real folder from the window leaves it empty."""
     disk = tmp_path / "disk"
     disk.mkdir()
     app.workbench.document.choose("C")
@@ -125,6 +127,7 @@ def test_a_real_folder_is_tested_from_the_window_and_left_clean(app, qtbot, tmp_
 
 
 def test_cancel_ends_a_test_and_keeps_it_marked(app, qtbot, tmp_path):
+    """A cancelled test is kept and marked as such."""
     app.workbench.document.choose("C")
     prove = app.window.station("prove").measure
     prove.form.target.folder_choice.setChecked(True)
@@ -150,6 +153,7 @@ def test_cancel_ends_a_test_and_keeps_it_marked(app, qtbot, tmp_path):
     [("", "no folder is chosen"), ("/nowhere/at/all", "can't be reached")],
 )
 def test_a_folder_that_cant_be_used_is_a_sentence_not_a_test(app, qtbot, folder, says):
+    """A folder that can't be used is told before a test begins."""
     prove = app.window.station("prove").measure
     prove.form.target.folder_choice.setChecked(True)
     prove.form.target.folder_field.setText(folder)
@@ -160,6 +164,7 @@ def test_a_folder_that_cant_be_used_is_a_sentence_not_a_test(app, qtbot, folder,
 
 
 def test_closing_the_window_stops_a_running_test_and_cleans_up(start, qtbot, tmp_path):
+    """Closing the window ends a running test and takes its files away."""
     app = start()
     app.workbench.document.choose("C")
     prove = app.window.station("prove").measure

@@ -32,6 +32,7 @@ def page(app, qtbot, tmp_path):
 
 
 def test_the_first_run_asks_and_no_means_measured_and_not_kept(app, page, qtbot, lies_on):
+    """Saying no at the first run measures without keeping."""
     lies_on(FIRST)
     runs = len(app.workbench.shelf.records)
     page.start()
@@ -53,6 +54,7 @@ def test_the_first_run_asks_and_no_means_measured_and_not_kept(app, page, qtbot,
 def test_yes_binds_and_another_device_is_then_refused_until_it_is_released(
     app, page, qtbot, lies_on
 ):
+    """After yes another device is refused until the unit is released."""
     lies_on(FIRST)
     runs = len(app.workbench.shelf.records)
     page.start()
@@ -132,6 +134,7 @@ def answer(button_text):
 def test_a_run_that_the_cellar_refused_is_offered_at_the_next_start(
     app, page, start, qtbot, lies_on, places, monkeypatch
 ):
+    """A run that couldn't be kept is offered again at the next start."""
     lies_on(FIRST)
 
     def refuse(*_args, **_kwargs):

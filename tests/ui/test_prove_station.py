@@ -62,6 +62,7 @@ def subject_a(app, monkeypatch):
 
 
 def test_a_plan_says_bytes_time_and_wear_before_anything_is_written(subject_a, qtbot):
+    """Bytes, time and wear are announced before the start."""
     page = subject_a.window.station("prove").measure
     page.form.asked = Amount(400_000_000_000)
     choose(page, "write")
@@ -76,6 +77,7 @@ def test_a_plan_says_bytes_time_and_wear_before_anything_is_written(subject_a, q
 
 
 def test_a_collapse_is_named_at_its_place_and_kept_with_its_cause(subject_a, qtbot, tmp_path):
+    """The cause is named at its place, kept with the run and saved in three formats."""
     page = run_on_rig(subject_a, qtbot, "write", 300_000_000_000)
     qtbot.waitUntil(lambda: "cache ran out" in page.results.cause_line.text())
     assert "Nothing is said beyond the 300 GB seen" in page.results.cause_line.text()
@@ -104,6 +106,7 @@ def test_a_collapse_is_named_at_its_place_and_kept_with_its_cause(subject_a, qtb
 
 
 def test_a_long_test_that_ends_unseen_is_told(subject_a, qtbot, monkeypatch):
+    """A long test that ends behind another window is announced."""
     monkeypatch.setattr("vastcellar.ui.shell.notify._LONG_S", 0.0)
     monkeypatch.setattr(subject_a.window, "isActiveWindow", lambda: False)
     run_on_rig(subject_a, qtbot, "burst", 1)
@@ -116,6 +119,7 @@ def test_a_long_test_that_ends_unseen_is_told(subject_a, qtbot, monkeypatch):
 
 
 def test_runs_are_compared_and_what_differs_is_said(subject_a, qtbot):
+    """Two runs side by side, with the conditions that differ."""
     run_on_rig(subject_a, qtbot, "write", 60_000_000_000)
     run_on_rig(subject_a, qtbot, "write", 60_000_000_000, tag="K-05")
     station = subject_a.window.station("prove")
@@ -173,6 +177,7 @@ def test_four_runs_of_each_are_ticked_at_once_and_tell_a_difference(subject_a, q
 
 
 def test_one_run_answers_every_camera(subject_a, qtbot):
+    """One run answers for all four cameras, and says where it falls short."""
     run_on_rig(subject_a, qtbot, "write", 300_000_000_000)
     station = subject_a.window.station("prove")
     qtbot.mouseClick(station.tabs[2], Qt.MouseButton.LeftButton)
@@ -185,6 +190,7 @@ def test_one_run_answers_every_camera(subject_a, qtbot):
 
 
 def test_a_real_folder_is_written_read_back_and_left_clean(subject_a, qtbot, tmp_path: Path):
+    """A flat test of a real folder from the window leaves it empty."""
     disk = tmp_path / "disk"
     disk.mkdir()
     page = subject_a.window.station("prove").measure
@@ -225,6 +231,7 @@ def result_c(result):
 def test_how_much_is_written_may_be_a_time_a_share_or_until_steady(
     subject_a, qtbot, typed, planned, ends
 ):
+    """Time, share and steadiness each become a plan and a run."""
     page = subject_a.window.station("prove").measure
     choose(page, "write")
     enter(page.form.amount, typed)
@@ -238,6 +245,7 @@ def test_how_much_is_written_may_be_a_time_a_share_or_until_steady(
 def test_two_folders_are_compared_by_turns_and_the_difference_is_said(
     subject_a, qtbot, tmp_path: Path, monkeypatch
 ):
+    """Two folders in turns end with a difference that is more than chance or not."""
     offered = "vastcellar.services.proving.planned_tests"
     small = FlatPlan("burst", 8 * 2**20, shape=Shape(2**20, 2), reads_back=True)
     monkeypatch.setattr(f"{offered}.burst_plan", lambda: small)
@@ -311,6 +319,7 @@ def test_a_disk_that_fills_up_leaves_its_sentence_standing_and_its_run_kept(
 
 
 def test_an_amount_that_is_none_stays_as_typed_with_its_sentence(subject_a):
+    """A bad amount stays as typed, with its sentence, and starts nothing."""
     page = subject_a.window.station("prove").measure
     choose(page, "write")
     enter(page.form.amount, "plenty")
@@ -321,6 +330,7 @@ def test_an_amount_that_is_none_stays_as_typed_with_its_sentence(subject_a):
 
 
 def test_a_cooling_pair_waits_for_hands_decides_and_calibrates_the_unit(subject_a, qtbot):
+    """The cooling pair asks for hands, names the cause and calibrates."""
     app, page = subject_a, subject_a.window.station("prove").measure
     page.form.target.rig_choice.setChecked(True)
     page.form.choose("protocol cooling-pair")
@@ -356,6 +366,7 @@ def test_a_cooling_pair_waits_for_hands_decides_and_calibrates_the_unit(subject_
 
 
 def test_a_unit_slower_than_its_class_is_foretold_once_it_is_calibrated(subject_a, qtbot):
+    """After calibration the next run is foretold by the unit's own figures."""
     page = run_on_rig(subject_a, qtbot, "write", 300_000_000_000, tag="K-10")
     qtbot.waitUntil(lambda: "slower than predicted" in page.results.model_line.text())  # fmt: skip
     qtbot.mouseClick(page.calibrate_button, Qt.MouseButton.LeftButton)
@@ -366,6 +377,7 @@ def test_a_unit_slower_than_its_class_is_foretold_once_it_is_calibrated(subject_
 
 
 def test_a_protocol_that_is_cancelled_while_it_waits_ends_at_once(subject_a, qtbot, monkeypatch):
+    """A protocol waiting for hands can be cancelled at once."""
     page = subject_a.window.station("prove").measure
     page.form.choose("protocol cooling-pair")
     monkeypatch.setattr(subject_a.window, "isActiveWindow", lambda: False)
@@ -379,6 +391,7 @@ def test_a_protocol_that_is_cancelled_while_it_waits_ends_at_once(subject_a, qtb
 
 
 def test_tests_with_files_need_a_folder_and_say_what_they_found(subject_a, qtbot, tmp_path):
+    """Edit and offload ask for a folder, and the offload says and saves what it found."""
     app, page = subject_a, subject_a.window.station("prove").measure
     page.form.choose("edit")
     qtbot.waitUntil(lambda: "no files to work with" in page.form.message.text())  # fmt: skip
@@ -430,6 +443,7 @@ def test_tests_with_files_need_a_folder_and_say_what_they_found(subject_a, qtbot
 
 
 def test_all_cameras_record_at_once_and_each_is_accounted_for(subject_a, qtbot, monkeypatch):
+    """Four cameras at once on one rig, each with its own account."""
     page = subject_a.window.station("prove").measure
     page.form.choose("recorder")
     page.form.all_cameras.setChecked(True)
@@ -442,6 +456,7 @@ def test_all_cameras_record_at_once_and_each_is_accounted_for(subject_a, qtbot, 
 
 
 def test_a_set_of_ones_own_is_kept_offered_and_run(subject_a, qtbot):
+    """An own set is written, refused when unreadable, offered, run and there again."""
     page = subject_a.window.station("prove").measure
     dialog = page.form.dialog()
     qtbot.addWidget(dialog)

@@ -43,6 +43,7 @@ def shoot(app):
 
 
 def test_an_empty_shoot_becomes_a_need_in_two_choices(app, qtbot, shoot):
+    """Two choices take an empty shoot to a need."""
     app.menu.new()
     qtbot.waitUntil(lambda: not app.workbench.document.shoot.cameras)
     QTest.keyClick(
@@ -58,6 +59,7 @@ def test_an_empty_shoot_becomes_a_need_in_two_choices(app, qtbot, shoot):
 
 
 def test_dragging_the_roll_bar_changes_that_day_alone(app, qtbot, shoot):
+    """The bar dragged on day 3 changes day 3."""
     shoot.show_day(3)
     ribbons = shoot.ribbons
     qtbot.waitUntil(lambda: ribbons.width() > 300)
@@ -79,6 +81,7 @@ def test_dragging_the_roll_bar_changes_that_day_alone(app, qtbot, shoot):
 
 
 def test_what_if_stands_beside_the_plan_until_it_is_taken_over(app, qtbot, shoot):
+    """A what-if changes nothing until it is taken."""
     document = app.workbench.document
     before = document.shoot
     QTest.keyClick(app.window, "I", Qt.KeyboardModifier.ControlModifier)
@@ -102,6 +105,7 @@ def test_what_if_stands_beside_the_plan_until_it_is_taken_over(app, qtbot, shoot
 
 
 def test_warnings_stand_in_the_station(app, qtbot, shoot):
+    """A reload inside the longest take and a camera's own stop are warned of as typed."""
     type_into(field(shoot.form, "Medium"), "400 GB")
     qtbot.waitUntil(lambda: "a reload falls inside it" in shoot.head.warning.text())
     type_into(field(shoot.form, "Medium"), "1 TB")
@@ -110,6 +114,7 @@ def test_warnings_stand_in_the_station(app, qtbot, shoot):
 
 
 def test_copies_are_held_against_their_units(app, qtbot, shoot):
+    """A copy's units are held against its bytes, and unknown tags refused."""
     qtbot.mouseClick(shoot.days_button, LEFT)
     shoot.capacity.copy_chosen.emit("Working copy")
     form = shoot.copy_form
@@ -180,6 +185,7 @@ def test_a_copy_is_made_later_from_another_and_follows_its_name(app, shoot, qtbo
 
 
 def test_clips_become_the_proved_rate(app, qtbot, shoot, tmp_path):
+    """Clips of another format are refused, those of this one become its rate."""
     clip = tmp_path / "A001.mov"
     make_clip(clip)
     shoot.clips.measure(clip)
@@ -199,6 +205,7 @@ def test_clips_become_the_proved_rate(app, qtbot, shoot, tmp_path):
 
 
 def test_a_codec_of_ones_own_is_kept_and_there_after_a_restart(start, qtbot):
+    """An own codec is kept and there after a restart."""
     app = start()
     shoot = app.window.station("shoot")
     dialog = OwnCodecDialog(shoot, app.look.numbers, shoot.use_own_codec)
@@ -222,6 +229,7 @@ def test_a_codec_of_ones_own_is_kept_and_there_after_a_restart(start, qtbot):
 
 
 def test_the_quick_sum_answers_as_one_types_and_esc_closes_it(app, qtbot, shoot):
+    """The sum follows each key, and Esc puts it away."""
     QTest.keyClick(app.window, "K", Qt.KeyboardModifier.ControlModifier)
     panel = app.window.quick_sum
     assert panel.isVisible()
@@ -255,6 +263,7 @@ def test_the_quick_sum_answers_as_one_types_and_esc_closes_it(app, qtbot, shoot)
     ],
 )
 def test_what_cant_be_is_a_sentence_at_its_field(app, qtbot, shoot, name, text, says):
+    """An impossible value is told at its field and changes nothing."""
     before = app.workbench.document.shoot
     if name == "Frame size":
         type_into(field(shoot.form, "Frame rate"), "960")
@@ -267,6 +276,7 @@ def test_what_cant_be_is_a_sentence_at_its_field(app, qtbot, shoot, name, text, 
 
 
 def test_five_hundred_cameras_and_four_hundred_days_are_shown(app, qtbot, shoot):
+    """The window shows 500 cameras over 400 days."""
     base = app.workbench.document.shoot
     cameras = tuple(
         replace(base.camera("B"), key=f"B{n}", setup=None, hours_by_day=()) for n in range(500)
@@ -283,6 +293,7 @@ def test_five_hundred_cameras_and_four_hundred_days_are_shown(app, qtbot, shoot)
 
 
 def test_the_menu_saves_sheet_and_table_or_says_why_not(app, qtbot, shoot, tmp_path, monkeypatch):
+    """The menu writes sheet and table, and says why where it can't."""
     app.menu.export_pdf(tmp_path / "sheet.pdf")
     app.menu.export_csv(tmp_path / "table.csv")
     assert (tmp_path / "sheet.pdf").read_bytes().startswith(b"%PDF")
@@ -295,6 +306,7 @@ def test_the_menu_saves_sheet_and_table_or_says_why_not(app, qtbot, shoot, tmp_p
 
 
 def test_slow_motion_says_how_long_it_plays(app, qtbot, shoot):
+    """Slow motion says how long its take plays, by the rate that it is played at."""
     app.workbench.document.choose("D")
     qtbot.waitUntil(lambda: shoot.head.title.text() == "D Slow")
     lines = {line.label: line for line in app.workbench.sums()["take"].lines}

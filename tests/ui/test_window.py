@@ -49,6 +49,7 @@ def type_into(widget, text):
 def test_a_bad_entry_stays_as_typed_with_its_sentence_and_changes_nothing(
     app, qtbot, name, typed, says
 ):
+    """A bad entry stays as typed, with its sentence, and changes nothing."""
     shoot = app.window.station("shoot")
     before = app.workbench.document.shoot
     entry = field(shoot, name)
@@ -63,6 +64,7 @@ def test_a_bad_entry_stays_as_typed_with_its_sentence_and_changes_nothing(
 
 
 def test_every_edit_can_be_undone_and_done_again(app, qtbot):
+    """Undo and redo walk through every state exactly."""
     document, shoot = app.workbench.document, app.window.station("shoot")
     states = [document.shoot]
     type_into(field(shoot, "Longest take"), "1 h")
@@ -84,6 +86,7 @@ def test_every_edit_can_be_undone_and_done_again(app, qtbot):
 
 
 def test_a_new_camera_has_its_need_and_can_be_matched_at_once(app, qtbot):
+    """A new camera is judged as soon as it is there."""
     shoot = app.window.station("shoot")
     qtbot.mouseClick(shoot.add_button, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: shoot.head.title.text() == "E Camera E")
@@ -108,6 +111,7 @@ def test_an_edit_is_on_disk_within_two_seconds(app, qtbot, places, catalog):
 
 
 def test_saving_and_opening(app, qtbot, tmp_path, monkeypatch):
+    """What is saved is what is opened, under any name."""
     document, path = app.workbench.document, tmp_path / "mein Dreh ü.shoot.json"
     type_into(field(app.window.station("shoot"), "Shoot"), "Hafen")
     assert app.menu._save_to(path)
@@ -149,6 +153,7 @@ def test_two_windows_on_one_file_never_overwrite_each_other(start, qtbot, tmp_pa
 
 @pytest.mark.parametrize("content", ["[" * 4000, '{"format": "vast-cellar/unsaved"}', "\x00\xff"])
 def test_a_damaged_autosave_is_set_aside_and_the_window_opens(start, places, content):
+    """An unreadable autosave is put aside and the window opens."""
     places.unsaved_folder.mkdir(parents=True)
     (places.unsaved_folder / "0123456789abcdef.json").write_text(content, encoding="utf-8")
     app = start()
@@ -160,6 +165,7 @@ def test_a_damaged_autosave_is_set_aside_and_the_window_opens(start, places, con
 def test_a_shoot_that_cant_be_opened_at_the_start_is_told_and_the_window_works(
     start, tmp_path, monkeypatch
 ):
+    """A shoot that can't be opened at the start is told in a working window."""
     told = []
     monkeypatch.setattr(QMessageBox, "exec", lambda box: told.append(box.informativeText()))
     path = tmp_path / "x.shoot.json"
@@ -182,6 +188,7 @@ def test_every_station_opens_by_its_key(app, qtbot):
 
 
 def test_a_figure_opens_its_sum(app, qtbot):
+    """A click on a figure opens the sum that it came from."""
     shoot = app.window.station("shoot")
     app.window.drawer.hide()
     qtbot.mouseClick(shoot.head.medium, Qt.MouseButton.LeftButton)
@@ -207,6 +214,7 @@ def _stage_centre(match, key):
 
 
 def test_hovering_a_mend_draws_its_ghost_and_changes_nothing(app, qtbot):
+    """Hovering a mend draws what would be, and changes nothing."""
     match = app.window.station("match")
     qtbot.waitUntil(lambda: bool(match.findChildren(MendCard)))
     before, plain = app.workbench.document.shoot, match.chain_page.channel.grab().toImage()
@@ -219,6 +227,7 @@ def test_hovering_a_mend_draws_its_ghost_and_changes_nothing(app, qtbot):
 
 
 def test_a_long_camera_list_scrolls_and_an_empty_shoot_says_what_to_do(start, qtbot):
+    """44 cameras keep their own keys; an empty shoot says at each station what to do."""
     app = start()
     shoot = app.window.station("shoot")
     for _ in range(40):
@@ -240,6 +249,7 @@ def test_a_long_camera_list_scrolls_and_an_empty_shoot_says_what_to_do(start, qt
 
 
 def test_a_drive_that_doesnt_fit_delivers_nothing_and_says_why(app, qtbot):
+    """A drive that doesn't fit shows "Delivers nothing" with the reason."""
     match = app.window.station("match")
     choice = match.chain_page.pickers.enclosure
     index = choice.findData("sedgeway-hollow")
@@ -270,6 +280,7 @@ def test_all_text_can_be_read(palette):
 
 
 def test_the_look_is_remembered_and_every_view_follows(app, qtbot, places):
+    """Dark or light is kept and reaches every view."""
     match = app.window.station("match")
     light = match.grab().toImage()
     app.window.set_dark(True)

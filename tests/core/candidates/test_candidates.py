@@ -43,6 +43,7 @@ def table_of(slipway, catalog, shelf, key, hosts=None, **changes):
 
 @pytest.mark.parametrize("key", ["A", "B", "D"])
 def test_every_candidate_is_judged_as_its_own_chain_is(slipway, catalog, shelf, key):
+    """A row of the table and the chain of that row give one verdict, margin and cause."""
     table = table_of(slipway, catalog, shelf, key)
     camera = slipway.camera(key)
     need = camera_need(camera)
@@ -61,6 +62,7 @@ def test_every_candidate_is_judged_as_its_own_chain_is(slipway, catalog, shelf, 
 
 
 def test_of_a_bare_unit_only_the_case_is_bought(slipway, catalog, shelf):
+    """A drive that is owned costs nothing; only what is missing round it has a price."""
     bare = Unit("N-01", "torvane-t2-2", used_bytes=100e9)
     camera = replace(slipway.camera("A"), setup=None)
     need = camera_need(camera)
@@ -132,6 +134,7 @@ def test_nothing_that_connects_is_left_out(slipway, catalog, shelf):
 
 
 def test_picks_are_what_they_say(slipway, catalog, shelf):
+    """Cheapest, fastest and the others hold what their names promise over all rows."""
     table = table_of(slipway, catalog, shelf, "A", ["van-laptop"])
     picks = pick_all(table)
     good = table.margin >= 0.10
@@ -151,6 +154,7 @@ def test_picks_are_what_they_say(slipway, catalog, shelf):
 
 
 def test_schools_narrow_and_rank(slipway, catalog, shelf):
+    """Each school keeps exactly its own rows, and those that hold come first."""
     table = table_of(slipway, catalog, shelf, "A", ["van-laptop"])
     for school in RankingPreset:
         rows = rank(table, school)
@@ -166,6 +170,7 @@ def test_schools_narrow_and_rank(slipway, catalog, shelf):
 
 
 def test_building_pays_from_some_capacity_on(slipway, catalog, shelf):
+    """Building is cheaper from the named capacity on, and not below it."""
     table = table_of(slipway, catalog, shelf, "B", ["van-laptop"])
     steps, pays_from = crossover(table)
     both = [s for s in steps if s.built_row is not None and s.ready_made_row is not None]
@@ -180,6 +185,7 @@ def test_building_pays_from_some_capacity_on(slipway, catalog, shelf):
     st.randoms(use_true_random=False),
 )
 def test_nothing_beats_the_front_and_all_else_is_beaten(price, random):
+    """The front is exactly the set that no other row beats, by trying all pairs."""
     rate = np.array([random.choice([1.0, 2.0, 3.0, 5.0]) for _ in price])
     front = set(pareto_front(price, rate).tolist())
     for row in range(price.size):
@@ -194,10 +200,12 @@ def test_nothing_beats_the_front_and_all_else_is_beaten(price, random):
 
 @given(st.integers(1, 2**61))
 def test_the_highest_bit_is_found(mask):
+    """The best mode of a mask is its highest bit, whatever the mask."""
     assert ModeBits.best(np.array([mask], dtype=np.int64))[0] == mask.bit_length() - 1
 
 
 def test_a_huge_catalog_keeps_the_cheapest_enclosures_and_says_so(slipway, catalog, shelf):
+    """Where a catalog is too large the dearest cases are left out, and how many is said."""
     bits = ModeBits(catalog.modes)
     few = assemblies(catalog, shelf.units, bits, most=60)
     assert few.left_out > 0
@@ -208,6 +216,7 @@ def test_a_huge_catalog_keeps_the_cheapest_enclosures_and_says_so(slipway, catal
 
 
 def test_figures_by_price_have_no_zero_division(slipway, catalog, shelf):
+    """Prices per MB/s and per TB written stay finite for a price or rate of nothing."""
     table = table_of(slipway, catalog, shelf, "C", ["kite"])
     assert len(table) > 0
     assert np.isfinite(price_per_delivered(table)).all()

@@ -60,6 +60,7 @@ def cool_cliff():
 
 
 def test_a_cliff_too_cool_for_heat_is_the_cache_with_its_knee_and_rates():
+    """A drop far from the throttle's temperature is the cache, with knee and both rates."""
     found = diagnose(cool_cliff(), 1000e6)
     assert found.cause_names == ["cache"]
     assert found.knee_bytes.value == pytest.approx(208.05e9, rel=0.015)
@@ -84,6 +85,7 @@ def test_one_lasting_step_without_a_sensor_stays_open_and_names_the_deciding_tes
     ("fan_s", "cause"), [(260, Cause.CACHE), (420, Cause.THERMAL), (900, Cause.THERMAL)]
 )
 def test_the_cooling_pair_decides_without_a_sensor(fan_s, cause):
+    """With and without a fan: a drop that moves is heat, one that stays is the cache."""
     rest = trace_of((260, 800), (600, 350))
     fan = trace_of((fan_s, 800), (max(860 - fan_s, 1), 350), seed=2)
     found = diagnose_cooling_pair(rest, fan, 1000e6)
@@ -102,6 +104,7 @@ def test_a_burst_that_no_link_carries_went_into_memory():
 
 
 def test_a_burst_through_an_unknown_link_may_be_a_small_cache():
+    """A short quick start over an unknown link leaves both answers open."""
     found = diagnose(trace_of((3, 2600), (120, 930), noise=0.01))
     assert found.cause_names == ["cannot_tell"]
     assert set(found.candidates) >= {Cause.CACHE, Cause.HOST_CACHE}
@@ -112,6 +115,7 @@ def test_a_burst_through_an_unknown_link_may_be_a_small_cache():
     [(960, 1000e6, ["link"]), (700, 1000e6, ["healthy"]), (700, None, ["cannot_tell"])],
 )
 def test_flat_is_the_link_or_healthy_and_promises_only_what_was_seen(rate, link, names):
+    """A flat run says only as much as it saw, in bytes."""
     found = diagnose(trace_of((180, rate)), link)
     assert found.cause_names == names
     assert "no slowdown" in kinds_of(found.findings[0])
@@ -120,6 +124,7 @@ def test_flat_is_the_link_or_healthy_and_promises_only_what_was_seen(rate, link,
 
 
 def test_a_sawtooth_of_equal_lows_from_one_temperature_is_heat():
+    """Lows that begin at one temperature and recover are throttling."""
     teeth = [(300, 900), *[(60, 300), (140, 900)] * 5]
     saw = [(0, 30), (300, 74)]
     for tooth in range(5):
@@ -140,6 +145,7 @@ def test_a_sawtooth_of_equal_lows_from_one_temperature_is_heat():
     ],
 )
 def test_lasting_lows_of_one_depth_are_a_throttle_without_a_sensor(lows, names):
+    """Equal lasting lows speak for a throttle even where no sensor does."""
     pieces = [piece for high_s, low_s in lows for piece in ((high_s, 900), (low_s, 360))]
     assert diagnose(trace_of(*pieces, (120, 900)), 1060e6).cause_names == names
 
@@ -154,6 +160,7 @@ def test_a_level_above_the_throttles_own_low_is_past_the_cache():
 
 
 def test_lows_at_random_from_the_start_are_a_bad_sample():
+    """Irregular lows from the first minute are the sample, neither cache nor heat."""
     random, pieces = np.random.default_rng(4), []
     for _ in range(14):
         pieces += [(random.uniform(8, 70), 900), (random.uniform(2, 8), random.uniform(0, 600))]
@@ -161,6 +168,7 @@ def test_lows_at_random_from_the_start_are_a_bad_sample():
 
 
 def test_a_hard_disk_that_slides_inwards_is_healthy():
+    """The slow slide of a hard disk towards its inner zones is no fault."""
     x = np.linspace(0, 0.85, 60)
     found = diagnose(trace_of(*[(40, 180 * np.sqrt(1 - 0.75 * share)) for share in x]), 1000e6)
     assert found.cause_names == ["healthy"]
@@ -191,6 +199,7 @@ def test_the_same_drop_at_other_temperatures_is_the_cache():
 
 
 def test_a_trace_too_short_says_so():
+    """A few seconds are too few for a diagnosis, and the least is named."""
     with pytest.raises(BadValueError, match="6 s or longer"):
         diagnose(trace_of((3, 500)))
 
@@ -224,6 +233,7 @@ def test_any_trace_gets_an_answer_that_is_consistent(steps, link):
 
 @given(st.lists(st.floats(-3, 3), min_size=6, max_size=40), st.floats(0.1, 4))
 def test_optimal_partition_beats_every_single_split(values, penalty):
+    """No single split of any series fits better than the partition that is found."""
     series = np.array(values)
 
     def cost(bounds):
@@ -238,6 +248,7 @@ def test_optimal_partition_beats_every_single_split(values, penalty):
 
 
 def test_levels_survive_a_logger_that_pauses_and_counts_in_chunks():
+    """A logger that pauses or counts in chunks moves no level by more than a little."""
     trace = trace_of((100, 900), (100, 300))
     chunky = np.floor(trace.written_bytes / 64e6) * 64e6
     kept = np.ones(trace.elapsed_s.size, dtype=bool)
@@ -260,6 +271,7 @@ def test_random_setups_are_hardly_ever_named_wrongly(protocol):
 
 
 def test_the_drawn_logs_are_the_same_for_the_same_seed():
+    """A drawn setup and its log are repeatable."""
     setup = draw_setup(np.random.default_rng(8))
     one, other = (log_runs(setup, (300.0,)).trace for _ in range(2))
     assert np.array_equal(one.written_bytes, other.written_bytes)

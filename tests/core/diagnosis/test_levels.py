@@ -34,6 +34,7 @@ def written(pieces, *, step_s=1.0, noise=0.0, seed=3):
     rate=st.floats(50, 2000),
 )
 def test_pauses_of_half_a_minute_part_runs_and_no_byte_is_lost(runs, rate):
+    """A pause parts a log into runs that together keep all bytes."""
     pieces = [piece for busy_s, idle_s in runs for piece in ((busy_s, rate), (idle_s, 0.0))]
     trace = written(pieces)
     found = split_runs(trace)
@@ -51,6 +52,7 @@ def test_pauses_of_half_a_minute_part_runs_and_no_byte_is_lost(runs, rate):
 
 
 def test_a_pause_of_the_logger_with_bytes_in_it_parts_nothing():
+    """Where bytes went on during the gap, it was the logger that paused."""
     moments = np.array([0.0, 1, 2, 3, 90, 91, 92])
     trace = Trace(moments, moments * 200e6, np.full(7, np.nan))
     assert len(split_runs(trace)) == 1
@@ -66,6 +68,7 @@ def test_a_pause_of_the_logger_with_bytes_in_it_parts_nothing():
     seed=st.integers(0, 50),
 )
 def test_a_knee_is_placed_within_two_seconds(knee_s, high, share, seed):
+    """Over drawn rates and noise the drop is found within two seconds of its place."""
     trace = written([(knee_s, high), (240, high * share)], noise=0.02, seed=seed)
     levels = find_levels(trace)
     (drop,) = levels.drops
@@ -79,6 +82,7 @@ def test_a_knee_is_placed_within_two_seconds(knee_s, high, share, seed):
 
 @given(rates=RATES)
 def test_levels_cover_the_run_and_hold_its_bytes(rates):
+    """Levels follow one another without a gap and add up to the bytes of the trace."""
     trace = written([(60, rate) for rate in rates], noise=0.01)
     levels = find_levels(trace).levels
     assert levels[0].start_s == 0
@@ -90,6 +94,7 @@ def test_levels_cover_the_run_and_hold_its_bytes(rates):
 
 
 def test_a_run_of_seconds_is_one_level_and_nothing_else():
+    """A trace of seconds is one level without drops or dips."""
     levels = find_levels(written([(4, 300)]))
     assert len(levels.levels) == 1 and not levels.drops and not levels.dips
     assert levels.levels[0].bytes_per_s == pytest.approx(300e6)
@@ -97,6 +102,7 @@ def test_a_run_of_seconds_is_one_level_and_nothing_else():
 
 @given(st.lists(st.floats(-50, 50), min_size=1, max_size=60))
 def test_the_median_of_five_takes_one_odd_value_out(values):
+    """The quick median is the exact one of five, the ends held."""
     series = np.array(values)
     found = median_of_5(series)
     held = np.concatenate([[series[0]] * 2, series, [series[-1]] * 2])
@@ -105,6 +111,7 @@ def test_the_median_of_five_takes_one_odd_value_out(values):
 
 
 def test_quick_swings_become_their_mean_and_a_single_step_does_not():
+    """A fast seesaw becomes its mean, a single step stays a step."""
     swinging = np.where(np.arange(120) // 3 % 2, 140.0, 60.0)
     smooth, swings = smooth_swings(swinging, 1.0)
     assert swings[20:100].all()
@@ -117,6 +124,7 @@ def test_quick_swings_become_their_mean_and_a_single_step_does_not():
 
 @given(values=st.lists(st.floats(-3, 3), min_size=6, max_size=11), penalty=st.floats(0.05, 4))
 def test_the_partition_is_the_best_of_all(values, penalty):
+    """The search finds the cheapest of all partitions, by trying every one."""
     series = np.array(values)
     count, least = series.size, 3
 
@@ -138,6 +146,7 @@ def test_the_partition_is_the_best_of_all(values, penalty):
 
 
 def test_a_change_of_level_is_among_the_places_that_are_tried():
+    """The place of a true step is never left out of the search."""
     series = np.concatenate([np.zeros(300), np.full(300, 1.0)])
     series += np.random.default_rng(1).normal(0, 0.05, series.size)
     assert min(abs(place - 300) for place in change_candidates(series, 0.05)) <= 1
@@ -145,12 +154,14 @@ def test_a_change_of_level_is_among_the_places_that_are_tried():
 
 @given(one=st.floats(0, 1e10), other=st.floats(0, 1e10))
 def test_how_far_apart_two_rates_are_is_the_same_from_either_side(one, other):
+    """The distance of two rates is symmetric, within 0 and 1, and zero for itself."""
     assert apart(one, other) == apart(other, one)
     assert 0 <= apart(one, other) <= 1
     assert apart(one, one) == 0
 
 
 def test_a_temperature_is_known_only_near_a_reading():
+    """Between far readings a temperature is unknown rather than guessed."""
     moments = np.arange(0.0, 100.0)
     celsius = np.full(100, np.nan)
     celsius[[10, 60]] = 40.0, 50.0

@@ -65,6 +65,7 @@ def falls_of(run, full):
 
 @given(drive=throttling_drives())
 def test_two_stages_that_were_simulated_are_held_possible(drive):
+    """Two falls simulated with two throttle stages are never ruled out as two stages."""
     behaviour, path, full = drive
     run = write_profile(behaviour, path, full, (Phase(math.inf, RUN_S),), free_bytes=20e12)
     falls = falls_of(run, full)
@@ -115,6 +116,7 @@ def test_heat_that_settled_and_then_a_cliff_are_not_told_apart_without_a_sensor(
     )
 )  # fmt: skip
 def test_many_courses_at_once_are_the_single_ones(values):
+    """The vectorised heat courses equal the single ones value by value."""
     columns = [np.array(column) for column in zip(*values, strict=True)]
     watts, drive_c, case_c = columns[6:]
     many = Courses(HeatPathColumns(*columns[:6]), watts, drive_c, case_c)

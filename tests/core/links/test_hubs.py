@@ -36,11 +36,13 @@ def test_everything_behind_a_dock_shares_its_uplink(catalog, sharing, mb_per_s):
 
 
 def test_a_slow_cable_slows_the_uplink_and_so_all_behind_it(catalog):
+    """The dock's own cable is a stage of everything behind it."""
     chain = chain_of(replace(MAGAZINE, cable_key="wr-charge"), catalog)
     assert chain.at_first_bytes_per_s == pytest.approx(38.5e6)
 
 
 def test_a_dock_passes_a_tunnel_on_only_where_its_own_uplink_is_one(catalog):
+    """A tunnel through a dock needs a tunnel on its uplink."""
     hollow = replace(
         MAGAZINE, enclosure_key="sedgeway-hollow", cable_key="wr-40g-08", hub_keys=("drumlin-quay",)
     )
@@ -60,10 +62,12 @@ def test_a_dock_passes_a_tunnel_on_only_where_its_own_uplink_is_one(catalog):
     ],
 )
 def test_what_cant_be_plugged_together_says_why(catalog, change, says):
+    """A ring of hubs and more devices than slots are problems, each with its sentence."""
     assert says in chain_of(replace(MAGAZINE, **change), catalog).problem
 
 
 def test_values_that_cant_be_are_refused(catalog):
+    """Sharing by none, unknown hubs and hubs without a link are refused."""
     with pytest.raises(BadValueError, match="sharing is 0"):
         replace(MAGAZINE, sharing=0)
     with pytest.raises(UnknownPartError, match="no hub 'x'"):
@@ -73,6 +77,7 @@ def test_values_that_cant_be_are_refused(catalog):
 
 
 def test_file_system_and_encryption_take_their_share(catalog):
+    """A file system costs its per cent, and encryption its own beside that."""
     bare = replace(MAGAZINE, hub_keys=())
     plain = chain_of(bare, catalog)
     formatted = chain_of(replace(bare, file_system_key="exfat"), catalog)
@@ -85,6 +90,7 @@ def test_file_system_and_encryption_take_their_share(catalog):
 
 
 def test_a_stage_measured_on_this_host_replaces_its_typical_value(catalog):
+    """A measured or stated rate replaces the typical one, and says which of both it is."""
     bare = replace(MAGAZINE, hub_keys=())
     chain = chain_of(bare, catalog, {"bridge": KnownRate(905e6, is_stated=False)})
     bridge = next(stage for stage in chain.stages if stage.key == "bridge")
@@ -101,6 +107,7 @@ def test_a_stage_measured_on_this_host_replaces_its_typical_value(catalog):
 
 
 def test_advice_follows_from_the_devices_that_must_write_it(catalog):
+    """The file system advised is one that all the devices named can write."""
     known = catalog.file_systems.values()
     mixed = file_systems_for(["Linux", "macOS", "Windows", CAMERA], known)
     assert [each.key for each in mixed] == ["exfat", "fat32"]  # no split clips first
@@ -120,4 +127,5 @@ def test_advice_follows_from_the_devices_that_must_write_it(catalog):
     ],
 )
 def test_ethernet_carries_its_payload(catalog, key, mb_per_s):
+    """Ethernet's payload rate is what its frame arithmetic leaves."""
     assert catalog.modes[key].ceiling_bytes_per_s / 1e6 == pytest.approx(mb_per_s, rel=1e-3)

@@ -37,16 +37,19 @@ def settles_on(port_modes, device_modes, a_cable=None, plug="C"):
     ],
 )
 def test_the_best_common_mode_wins(port, device, mode):
+    """Port, cable and device meet in the best mode that all three have."""
     found = settles_on(port, device)
     assert (found.mode.key if found.mode else None) == mode
     assert found.why
 
 
 def test_a_tunnel_only_device_says_why_it_gets_nothing():
+    """A device that only tunnels gets nothing from a plain port, with the reason."""
     assert "tunnel-only device on a plain USB port" in settles_on(USB, TUNNEL_ONLY).why
 
 
 def test_a_charging_cable_carries_usb_2_only():
+    """A charging cable is a USB 2 link, and it is the cable that is blamed."""
     found = settles_on(USB, USB, cable(("usb-2",)))
     assert found.mode.key == "usb-2"
     assert found.limited_by == "cable"
@@ -54,11 +57,13 @@ def test_a_charging_cable_carries_usb_2_only():
 
 
 def test_a_5g_cable_carries_5g_and_a_5g_fallback_gives_5g():
+    """A slow cable and a device's fallback both lead to 5 Gb/s."""
     assert settles_on(TWO_BY_TWO, TWO_BY_TWO, cable(("usb-5g", "usb-2"))).mode.key == "usb-5g"
     assert settles_on(USB, (*TUNNEL_ONLY, "usb-5g")).mode.key == "usb-5g"
 
 
 def test_a_type_a_plug_never_carries_more_than_10g():
+    """Type-A ends at 10 Gb/s whatever port and device could do."""
     found = settles_on(TWO_BY_TWO, TWO_BY_TWO, cable(plugs=("A", "C")), plug="A")
     assert found.mode.key == "usb-10g"
     assert "Type-A" in found.why
@@ -69,16 +74,19 @@ def test_a_type_a_plug_never_carries_more_than_10g():
     [(0.8, False, "usb4-40g"), (1.2, False, "usb4-20g"), (2.0, True, "usb4-40g")],
 )
 def test_long_passive_40g_cables_drop_to_20g(length_m, is_active, mode):
+    """Passive 40G cables past their length fall back, active ones don't."""
     assert settles_on(USB4, USB4, cable(length_m=length_m, is_active=is_active)).mode.key == mode
 
 
 def test_a_cable_without_the_ports_plug_connects_nothing():
+    """A cable whose plug the port doesn't have connects nothing."""
     found = settles_on(USB, USB, cable(plugs=("C", "C")), plug="A")
     assert found.mode is None
     assert "Type-A" in found.why
 
 
 def test_a_cable_must_leave_a_type_c_end_to_the_device():
+    """One end of the cable must fit the device, the other the port."""
     found = settles_on(USB, USB, cable(plugs=("A", "C")), plug="C")
     assert found.mode is None
     assert "leave its A end to the device" in found.why
@@ -108,5 +116,6 @@ def test_ceilings_are_those_of_the_standards(key, mb_per_s):
 
 
 def test_pcie_lanes_multiply():
+    """Lanes add up by the per-lane rate of each generation."""
     assert pcie_mode(3, 1).ceiling_bytes_per_s / 1e6 == pytest.approx(984.6, rel=1e-4)
     assert pcie_mode(5, 4).ceiling_bytes_per_s / 1e6 == pytest.approx(4 * 3938.5, rel=1e-4)

@@ -31,6 +31,7 @@ from vastcellar.core.links.quick_sum import Fit, Kind, link_fits, quick_sum
     ],
 )
 def test_what_a_line_comes_to(text, kind, value):
+    """Each kind of sum on a line comes to its figure."""
     answer = quick_sum(text)
     assert answer.kind is kind
     assert answer.value == pytest.approx(value)
@@ -38,12 +39,14 @@ def test_what_a_line_comes_to(text, kind, value):
 
 @given(size=st.floats(1e6, 1e15), time_s=st.floats(1, 1e6), copies=st.integers(1, 9))
 def test_size_rate_and_time_undo_each_other(size, time_s, copies):
+    """Size to rate and rate to size are each other's inverse, copies included."""
     rate = quick_sum(f"{size:.0f} B in {time_s:.4f} s").value
     again = quick_sum(f"{time_s:.4f} s at {rate:.6f} B/s x {copies} copies").value
     assert again == pytest.approx(size * copies, rel=1e-4)
 
 
 def test_a_decimal_comma_is_read_where_it_is_the_custom():
+    """A decimal comma and a space for thousands are read where they are usual."""
     assert quick_sum("1,5 TB", decimal_point=",").value == 1.5e12
     assert quick_sum("1 274 Mb/s").value == pytest.approx(159.25e6)
 
@@ -74,6 +77,7 @@ def test_a_unit_of_another_kind_is_refused(text):
 
 
 def test_a_claim_is_held_against_links(catalog):
+    """ "4 TB in 30 min" is held against each link, on paper and really."""
     claim = quick_sum("4 TB in 30 min")
     assert claim.is_claim
     fits = {mode.key: fit for mode, fit in link_fits(claim.value, catalog.modes.values())}
@@ -100,6 +104,7 @@ def test_a_claim_is_held_against_links(catalog):
     ],
 )
 def test_what_cant_be_read_is_a_sentence(text, says):
+    """A line that isn't understood says what in it is not."""
     with pytest.raises(BadValueError, match="quick sum") as caught:
         quick_sum(text)
     assert says in str(caught.value)

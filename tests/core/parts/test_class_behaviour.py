@@ -17,6 +17,7 @@ def drives_by_class(catalog):
 
 
 def test_every_drive_of_the_catalog_has_a_class_that_it_could_belong_to(catalog):
+    """No drive of the catalog is outside the behaviours typical of its class."""
     assert len(drives_by_class(catalog)) >= 5
     for drive in catalog.drives.values():
         usual = class_behaviour(drive)
@@ -30,6 +31,7 @@ def test_every_drive_of_the_catalog_has_a_class_that_it_could_belong_to(catalog)
 
 
 def test_four_bits_a_cell_are_slower_past_a_cache_that_is_no_larger(catalog):
+    """Four bits a cell write slower past the cache and heat more than three."""
     nvme = next(d for d in catalog.drives.values() if d.kind is DriveKind.NVME)
     tlc, qlc = (class_behaviour(replace(nvme, medium=medium)) for medium in ("TLC", "QLC"))
     assert qlc.direct_write_bytes_per_s < tlc.direct_write_bytes_per_s / 3
@@ -38,6 +40,7 @@ def test_four_bits_a_cell_are_slower_past_a_cache_that_is_no_larger(catalog):
 
 
 def test_a_hard_disk_has_no_cliff_but_slows_inwards(catalog):
+    """A hard disk's class has no cache and half the rate at the inner edge."""
     disk = next(d for d in catalog.drives.values() if d.kind is DriveKind.HARD_DISK)
     usual = class_behaviour(disk)
     assert cache_capacity_bytes(usual, 4e12) == 0

@@ -8,6 +8,7 @@ from vastcellar.core.parts.units import LONGEST_TAG, Unit
 
 @pytest.mark.parametrize("tag", ["K-10", "Grün 3", "=A1", "<b>", "x" * LONGEST_TAG])
 def test_what_fits_on_a_label_is_a_tag(tag):
+    """Whatever a label can show is accepted as a tag."""
     assert Unit(tag, "kelmarsh-flat-1").tag == tag
 
 

@@ -24,6 +24,7 @@ from vastcellar.core.protocols.amounts import Amount, amount_text, parse_amount
     ],
 )
 def test_sizes_shares_times_and_steadiness_are_read(text, amount):
+    """Sizes, shares, times and "until steady" are told apart."""
     assert parse_amount(text) == amount
 
 
@@ -34,6 +35,7 @@ def test_sizes_shares_times_and_steadiness_are_read(text, amount):
     steady=st.booleans(),
 )
 def test_what_is_shown_is_read_back(kilobytes, percent, seconds, steady):
+    """An amount shown in a field reads back as itself."""
     size = 0 if percent else kilobytes * 1000
     amount = Amount(size, percent / 100, float(seconds), steady)
     if amount == Amount():
@@ -45,6 +47,7 @@ def test_what_is_shown_is_read_back(kilobytes, percent, seconds, steady):
 
 @pytest.mark.parametrize("text", ["plenty", "140 %", "0 GB", "-3 GB", "300", "up to", "20 parsecs"])
 def test_what_is_no_amount_says_where_and_what_to_write(text):
+    """What is no amount names the field and gives an example to follow."""
     with pytest.raises(BadValueError) as met:
         parse_amount(text, where="Amount")
     assert "Amount" in str(met.value)
@@ -53,6 +56,7 @@ def test_what_is_no_amount_says_where_and_what_to_write(text):
 
 @given(room=st.integers(10**9, 10**13), share=st.floats(0.01, 1.0))
 def test_a_share_of_the_room_never_asks_for_more_than_there_is(room, share):
+    """A share of the free room lies within that room."""
     assert 0 < Amount(share_of_free=share).bytes_of(room, 5) <= room
     assert Amount(7).bytes_of(room, 5) == 7
     assert Amount(most_s=60).bytes_of(room, room) == room

@@ -10,6 +10,7 @@ from vastcellar.core.protocols.protocols import ProtocolStep, StepKind
 
 
 def test_a_line_becomes_steps_with_hands_before_the_test_they_belong_to():
+    """Steps keep their order, and a hand's task goes with the test after it."""
     steps = parse_steps(HINT)
     assert [step.kind for step in steps] == ["burst", "write", "pause", "read"]
     burst, write, rest, read = steps
@@ -34,6 +35,7 @@ def test_a_line_becomes_steps_with_hands_before_the_test_they_belong_to():
 def test_what_is_written_is_read_back(
     kind, times, share, megabytes, minutes, steady, pause_s, hands
 ):
+    """A protocol written as a line is the same protocol when read."""
     size = 0 if share else megabytes * 10**6
     test = ProtocolStep(kind, times, size, share, minutes * 60.0, steady, 0.0, hands)
     steps = (test, ProtocolStep(StepKind.PAUSE, pause_s=float(pause_s)), test)
@@ -53,6 +55,7 @@ def test_what_is_written_is_read_back(
     ],
 )
 def test_what_isnt_understood_is_named(text, says):
+    """A step that isn't understood is named in the sentence."""
     with pytest.raises(BadValueError) as met:
         parse_steps(text)
     assert says in str(met.value)

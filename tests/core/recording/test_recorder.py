@@ -37,6 +37,7 @@ def record(load, drive_bytes_per_s, *, stall_at_s=None, stall_s=0.0, block_bytes
 
 
 def test_a_fast_drive_loses_nothing_and_is_never_late():
+    """With enough speed no frame is dropped, late or lost in counting."""
     load = RecorderLoad(160e6, Fraction(25), 512_000_000, 60)
     totals = record(load, 900e6)
     assert (totals.frames_dropped, totals.frames_late) == (0, 0)
@@ -72,6 +73,7 @@ def test_a_stall_fits_into_the_buffer_or_costs_what_overflows(stall_s, lost_byte
 def test_frames_agree_with_the_fluid_limit_and_none_gets_lost_in_counting(
     rate, drive, buffer_mb, fps
 ):
+    """Frames in are frames out plus frames dropped, and close to the fluid limit."""
     load = RecorderLoad(rate, fps, buffer_mb * 10**6, 15)
     totals = record(load, drive, block_bytes=4096)
     assert totals.frames_arrived == load.frame_count
@@ -124,6 +126,7 @@ def test_frames_that_vary_keep_the_mean_and_reach_the_crest(crest, gop, fps, see
 
 
 def test_a_crest_that_outlasts_the_buffer_loses_frames_though_the_mean_would_fit():
+    """A crest longer than the buffer loses frames at a mean that would fit."""
     steady = RecorderLoad(100e6, Fraction(25), 60_000_000, 120)
     varied = replace(steady, variation=FrameVariation(crest=1.6, seed=4))
     assert record(steady, 115e6).frames_dropped == 0
@@ -132,6 +135,7 @@ def test_a_crest_that_outlasts_the_buffer_loses_frames_though_the_mean_would_fit
 
 
 def test_frames_cant_vary_beyond_reason():
+    """A crest below one or beyond reason is refused."""
     for wrong in ({"crest": 0.9}, {"crest": 11.0}, {"gop_frames": 0}):
         with pytest.raises(BadValueError):
             FrameVariation(**wrong)

@@ -28,6 +28,7 @@ def test_a_medium_is_changed_before_a_take_that_no_longer_fits():
 
 
 def test_a_take_that_no_medium_holds_is_interrupted_and_says_so():
+    """A take longer than a medium is cut where the medium is full, and that is said."""
     found = fill_media(day(10, 130, longest=1), 1e9 / 60, 60e9)
     inside = [reload for reload in found.reloads if reload.is_inside_longest]
     start_s = found.takes[1].start_s
@@ -36,6 +37,7 @@ def test_a_take_that_no_medium_holds_is_interrupted_and_says_so():
 
 
 def test_a_take_that_fits_exactly_is_not_interrupted():
+    """A take that exactly fills what is left isn't split."""
     found = fill_media(day(60, 60), 1e9 / 60, 60e9)
     assert len(found.media) == 2
     assert not any(reload.is_inside_take for reload in found.reloads)
@@ -52,6 +54,7 @@ def test_a_take_that_fits_exactly_is_not_interrupted():
 def test_bytes_are_conserved_and_the_count_at_once_agrees(
     before, after, take_s, longest_s, medium_bytes, rate
 ):
+    """Bytes on all media are the bytes recorded, and both ways of counting agree."""
     count = RollCount(before, after, take_s, longest_s)
     found = fill_media(lay_out_takes(count, 0.0, 24 * 3600), rate, medium_bytes)
     recorded = sum(medium.recorded_bytes for medium in found.media)
@@ -69,5 +72,6 @@ def test_bytes_are_conserved_and_the_count_at_once_agrees(
 
 
 def test_a_medium_of_nothing_is_refused():
+    """A medium without capacity is refused."""
     with pytest.raises(BadValueError, match="medium_bytes is 0"):
         fill_media(day(1), 1e6, 0)

@@ -20,6 +20,7 @@ def intra(quality="422hq", width_px=3840, height_px=2160, fps=Fraction(25), code
 
 
 def test_camera_a_needs_what_the_worked_example_says(slipway):
+    """Camera A against its worked example, from video rate to needed write speed."""
     need = camera_need(slipway.camera("A"))
     assert need.video_bytes_per_s * 8 / 1e6 == pytest.approx(1274.02, rel=1e-5)
     assert need.average_bytes_per_s / 1e6 == pytest.approx(159.83, rel=1e-4)
@@ -30,6 +31,7 @@ def test_camera_a_needs_what_the_worked_example_says(slipway):
 
 
 def test_the_other_cameras_too(slipway):
+    """Cameras B, C and D against their worked figures."""
     b = camera_need(slipway.camera("B"))
     assert b.video_bytes_per_s * 8 / 1e6 == pytest.approx(737.4, rel=1e-3)
     assert b.video_bytes_per_s / 1e6 == pytest.approx(92.2, rel=1e-3)
@@ -50,17 +52,20 @@ def test_the_other_cameras_too(slipway):
     ],
 )
 def test_bits_a_pixel_give_the_published_target_rates(quality, width_px, height_px, fps, mb_per_s):
+    """Bits a pixel land within 1.5 % of the published target rates."""
     rate = video_bytes_per_s(intra(quality, width_px, height_px, fps)) * 8 / 1e6
     assert rate == pytest.approx(mb_per_s, rel=0.015)
 
 
 def test_uncompressed_422_packs_6_pixels_into_16_bytes():
+    """Six pixels in sixteen bytes, as 4:2:2 10 bit is packed."""
     recording = intra("packed", 1920, 1080, codec="uncompressed-422-10")
     assert video_bytes_per_s(recording) == pytest.approx(1920 * 1080 * 25 * 16 / 6)
 
 
 @given(fps=st.integers(1, 500), ratio=st.floats(1, 20))
 def test_doubling_frames_doubles_intra_and_raw_but_not_a_menu_rate(fps, ratio):
+    """Twice the frames is twice the rate, except where a menu fixes the rate."""
     raw = RecordingFormat(CODECS["raw-constant-rate"], 4096, 2160, Fraction(fps), ratio=ratio)
     menu = RecordingFormat(CODECS["h265-long"], 4096, 2160, Fraction(fps), menu_bits_per_s=150e6)
     for recording in (raw, intra(fps=Fraction(fps))):
@@ -72,6 +77,7 @@ def test_doubling_frames_doubles_intra_and_raw_but_not_a_menu_rate(fps, ratio):
 
 @given(crest=st.floats(1, 5), headroom=st.floats(0, 2))
 def test_the_need_is_never_below_the_average(slipway, crest, headroom):
+    """Average, peak and need rise in that order for any crest and headroom."""
     camera = replace(slipway.camera("A"), crest=crest, headroom=headroom)
     need = camera_need(camera)
     assert need.average_bytes_per_s <= need.peak_bytes_per_s * (1 + 1e-12)
@@ -89,5 +95,6 @@ def test_the_need_is_never_below_the_average(slipway, crest, headroom):
     ],
 )
 def test_a_format_that_cant_be_is_refused(change):
+    """Formats with an impossible size, rate, quality or sound are refused."""
     with pytest.raises(BadValueError):
         replace(intra(), **change)

@@ -32,6 +32,7 @@ def takes_of(pattern, roll_s, longest_s, *, has_longest=True):
     has_longest=st.booleans(),
 )
 def test_takes_add_up_in_order_within_the_day(pattern, roll_s, longest_s, has_longest):
+    """Any pattern fills its rolling time with takes in order that don't overlap."""
     count, takes = takes_of(pattern, roll_s, longest_s, has_longest=has_longest)
     assert sum(take.duration_s for take in takes) == pytest.approx(roll_s, abs=1e-6)
     assert len(takes) == count.takes
@@ -47,6 +48,7 @@ def test_takes_add_up_in_order_within_the_day(pattern, roll_s, longest_s, has_lo
 
 
 def test_patterns_differ_as_the_work_does():
+    """Documentary, interview and high speed give the takes that their work does."""
     many, _ = takes_of(RollPattern.DOCUMENTARY, 3.2 * 3600, 3120)
     few, _ = takes_of(RollPattern.INTERVIEW, 3.2 * 3600, 3120)
     bursts, _ = takes_of(RollPattern.HIGH_SPEED, 0.15 * 3600, 60, has_longest=False)
@@ -57,12 +59,14 @@ def test_patterns_differ_as_the_work_does():
 
 
 def test_a_day_longer_than_its_hours_has_no_pauses():
+    """A day filled with rolling has takes from first to last minute."""
     _, takes = takes_of(RollPattern.EVENT, 12 * 3600, 3600)
     assert takes[-1].end_s == pytest.approx(START_S + 12 * 3600)
 
 
 @pytest.mark.parametrize(("roll_s", "longest_s"), [(-1.0, 60.0), (25 * 3600.0, 60.0), (60.0, 0.0)])
 def test_days_that_cant_be_are_refused(roll_s, longest_s):
+    """Rolling times of less than nothing are refused."""
     with pytest.raises(BadValueError):
         count_takes(np.array([60.0]), np.array([roll_s]), np.array([longest_s]), np.array([True]))
 

@@ -30,6 +30,7 @@ def concerns(shoot, free=None):
 
 
 def test_the_demo_comes_to_its_worked_numbers(slipway):
+    """The whole demo shoot against its worked numbers, media and all."""
     plan = plan_shoot(slipway)
     a = plan.cameras[0]
     assert a.recorded_bytes == pytest.approx(np.full(6, 3.2 * 575.3825e9), rel=1e-5)
@@ -43,6 +44,7 @@ def test_the_demo_comes_to_its_worked_numbers(slipway):
 
 @given(cut=st.integers(1, 3), days=st.integers(2, 30), split=st.integers(1, 29))
 def test_capacity_adds_up_over_cameras_and_days(slipway, cut, days, split):
+    """Planning parts of a shoot and adding them is planning the whole."""
     split = min(split, days - 1)
     whole = plan_shoot(replace(slipway, days=days))
     parts = [
@@ -65,6 +67,7 @@ def test_capacity_adds_up_over_cameras_and_days(slipway, cut, days, split):
     reserve=st.floats(0, 1),
 )
 def test_a_copy_holds_the_days_it_keeps_and_no_others(by_day, keep, reserve):
+    """A copy that keeps some days holds exactly those, plus its reserve."""
     held = held_bytes(Copy("c", keep_days=keep), np.array(by_day), reserve)
     for day in range(len(by_day)):
         first = max(0, day + 1 - keep) if keep else 0
@@ -73,6 +76,7 @@ def test_a_copy_holds_the_days_it_keeps_and_no_others(by_day, keep, reserve):
 
 
 def test_a_second_stream_adds_to_the_need_only_on_the_same_medium(slipway):
+    """A proxy adds to the medium that it is on, and to no other."""
     camera = replace(slipway.camera("B"), second=None)
     proxy = replace(slipway.camera("C").recording, menu_bits_per_s=16e6)
     alone = camera_need(camera)
@@ -85,6 +89,7 @@ def test_a_second_stream_adds_to_the_need_only_on_the_same_medium(slipway):
 
 
 def test_changing_one_day_leaves_the_others(slipway):
+    """An edit of one day's hours leaves the others and can be taken back."""
     camera = slipway.camera("A").with_hours_on(3, 5.0)
     assert [camera.hours_on(day) for day in range(1, 7)] == [3.2, 3.2, 5.0, 3.2, 3.2, 3.2]
     assert camera.with_hours_on(3, 3.2).hours_by_day == ()
@@ -101,6 +106,7 @@ def test_guarantees_say_what_they_leave():
 
 
 def test_warnings_stand_where_they_belong(slipway):
+    """Each warning is there for its camera and for no other."""
     # D's 448 MB/s are more than VPG200 guarantees; a drone's clip ends at 4 GiB.
     assert concerns(slipway) == {
         (Concern.GUARANTEE, "D"),
@@ -123,12 +129,14 @@ def test_warnings_stand_where_they_belong(slipway):
 
 
 def test_many_cameras_and_a_year_of_days_are_planned(slipway):
+    """500 cameras over 400 days come to the product that they are."""
     cameras = tuple(replace(slipway.camera("B"), key=f"B{n}") for n in range(500))
     plan = plan_shoot(replace(slipway, cameras=cameras, days=400))
     assert plan.total_bytes == pytest.approx(500 * 400 * 2.5 * 3600 * 92_459_520)
 
 
 def test_an_empty_shoot_comes_to_nothing():
+    """A shoot without cameras needs nothing and is no error."""
     plan = plan_shoot(Shoot("none", 3, (), copies=default_copies(2)))
     assert plan.total_bytes == 0
     assert plan.copies[0].needed_bytes == 0
@@ -147,6 +155,7 @@ def test_an_empty_shoot_comes_to_nothing():
     ],
 )
 def test_shoots_that_cant_be_are_refused(slipway, change):
+    """Shoots of no days, of odd hours or with two copies of one name are refused."""
     with pytest.raises(BadValueError):
         replace(slipway, **change)
 
@@ -164,11 +173,13 @@ def test_shoots_that_cant_be_are_refused(slipway, change):
     ],
 )
 def test_cameras_that_cant_be_are_refused(slipway, change):
+    """A bad camera is refused by its key."""
     with pytest.raises(BadValueError, match="camera 'A'"):
         replace(slipway.camera("A"), **change)
 
 
 def test_absurd_formats_are_refused_with_a_sentence(slipway):
+    """Rates beyond any recorder are taken for a slip, with the factor that it may be."""
     raw = slipway.camera("A").recording
     with pytest.raises(BadValueError, match="no recorder takes over 20 GB/s"):
         replace(raw, width_px=15360, height_px=8640, frames_per_s=Fraction(960))
@@ -178,6 +189,7 @@ def test_absurd_formats_are_refused_with_a_sentence(slipway):
 
 
 def test_every_pattern_can_be_planned(slipway):
+    """No pattern of rolling is left out by the planner."""
     for pattern in RollPattern:
         camera: Camera = replace(slipway.camera("A"), pattern=pattern)
         assert plan_shoot(slipway.with_camera(camera)).cameras[0].media[0] >= 2

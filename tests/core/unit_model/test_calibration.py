@@ -42,6 +42,7 @@ def figure(fit, key):
 
 
 def test_a_run_past_the_cliff_teaches_cache_and_lasting_rate_with_their_intervals():
+    """A run past the knee gives cache and lasting rate, each within its interval."""
     own = replace(TYPICAL, direct_write_bytes_per_s=190e6, cache_static_bytes=30e9,
                   cache_share_of_free=0.2)  # fmt: skip
     fit = calibrate(TYPICAL, [run_of(own)])
@@ -58,6 +59,7 @@ def test_a_run_past_the_cliff_teaches_cache_and_lasting_rate_with_their_interval
 
 
 def test_what_a_run_never_reached_stays_as_the_class_has_it():
+    """Figures that a short run didn't reach keep their class's value and interval."""
     fit = calibrate(TYPICAL, [run_of(TYPICAL, seconds=40.0)])
     assert not any(figure(fit, key).is_learned for key in (
         "direct_write_bytes_per_s", "cache_bytes", "throttle_c"))  # fmt: skip
@@ -68,6 +70,7 @@ def test_what_a_run_never_reached_stays_as_the_class_has_it():
 
 
 def test_a_run_counts_only_up_to_a_drop_whose_cause_is_open():
+    """A drop that may be heat or cache teaches neither, and asks for a fan."""
     hot = HeatPath(10, 40, 6.0, 11.0, 0.7, 30.0)
     own = replace(TYPICAL, cache_static_bytes=60e9, throttle=(ThrottleStage(72, 66, 350e6),))
     fit = calibrate(TYPICAL, [run_of(own, path=hot, celsius=False)])
@@ -77,6 +80,7 @@ def test_a_run_counts_only_up_to_a_drop_whose_cause_is_open():
 
 
 def test_heat_is_learned_from_a_throttling_run_with_a_sensor():
+    """With a sensor a throttling run teaches when it sets in and how it heats."""
     hot = HeatPath(10, 40, 6.0, 11.0, 0.7, 26.0)
     own = replace(TYPICAL, cache_static_bytes=900e9, cache_j_per_gb=2.6,
                   throttle=(ThrottleStage(74, 68, 300e6),))  # fmt: skip
@@ -90,6 +94,7 @@ def test_heat_is_learned_from_a_throttling_run_with_a_sensor():
 
 
 def test_a_hard_disk_has_zones_and_no_cache():
+    """A hard disk is fitted by its zones and never by a cache."""
     disk = WriteBehaviour(210e6, 210e6, inner_share=0.5, idle_w=3.0, heat_capacity_j_per_k=400)
     own = replace(disk, cache_write_bytes_per_s=170e6, direct_write_bytes_per_s=170e6)
     fit = calibrate(disk, [run_of(own, free=300e9, seconds=1500.0)])
@@ -99,11 +104,13 @@ def test_a_hard_disk_has_zones_and_no_cache():
 
 
 def test_a_run_too_short_teaches_nothing_and_says_what_would():
+    """A run of seconds teaches nothing and says what would."""
     with pytest.raises(BadValueError, match="Write flat out past the first drop"):
         calibrate(TYPICAL, [run_of(TYPICAL, seconds=8.0)])
 
 
 def test_fitted_to_one_run_the_model_predicts_the_next_far_better_than_its_class():
+    """Over drawn drives a fit to one run foretells the next far better than the class."""
     random = np.random.default_rng(11)
     before, after, inside = [], [], 0
     for _ in range(14):
@@ -133,6 +140,7 @@ def test_fitted_to_one_run_the_model_predicts_the_next_far_better_than_its_class
 @settings(max_examples=25)
 @given(place=st.lists(st.floats(-2, 2), min_size=8, max_size=8))
 def test_any_place_is_a_behaviour_that_can_be_and_its_middle_is_the_class(place):
+    """No point of the search is an impossible drive, and its centre is the class."""
     moved = adjusted(TYPICAL, np.array(place))
     assert moved.direct_write_bytes_per_s <= moved.cache_write_bytes_per_s
     assert moved.throttle[0].off_c < moved.throttle[0].on_c
@@ -140,6 +148,7 @@ def test_any_place_is_a_behaviour_that_can_be_and_its_middle_is_the_class(place)
 
 
 def test_a_prediction_says_where_the_rate_first_falls():
+    """A prediction names the byte at which the rate first falls."""
     run = run_of(TYPICAL)
     prediction = beside_model(run, TYPICAL, None)
     model = predicted_run(TYPICAL, run, run.trace.duration_s)

@@ -56,6 +56,7 @@ def test_module_and_slot_use_the_lanes_and_generation_they_share(catalog):
     drive=st.sampled_from(["torvane-t2-1", "kelmarsh-vane-4", "pentle-q1-1"]),
 )
 def test_a_wider_cable_never_lowers_what_is_delivered(catalog, enclosure, wider, port, drive):
+    """A better cable never makes the same chain slower."""
     before, after = (
         chain_of(Setup(drive, "van-laptop", port, "", enclosure, cable), catalog) for cable in wider
     )
@@ -70,6 +71,7 @@ def judged(slipway, key, catalog, shelf, setup=None, proofs=()):
 
 
 def test_a_top_drive_behind_a_10g_bridge_delivers_what_the_bridge_does(catalog):
+    """The bridge, not the drive, sets what a wasted drive delivers."""
     chain = chain_of(WASTED, catalog)
     assert chain.mode.ceiling_bytes_per_s == pytest.approx(1212.1e6, rel=1e-4)
     assert chain.at_first_bytes_per_s == pytest.approx(1000e6, rel=0.05)
@@ -86,6 +88,7 @@ def test_a_top_drive_behind_a_10g_bridge_delivers_what_the_bridge_does(catalog):
     drive=st.sampled_from(["torvane-t2-1", "kelmarsh-vane-4", "pentle-q1-1", "pentle-b3-05"]),
 )
 def test_no_chain_delivers_more_than_any_stages_ceiling(catalog, enclosure, cable, port, drive):
+    """No chain delivers more than any of its stages, at first or later."""
     chain = chain_of(Setup(drive, "van-laptop", port, "", enclosure, cable), catalog)
     for stage in chain.stages:
         assert chain.at_first_bytes_per_s <= stage.ceiling_bytes_per_s or stage.is_lasting
@@ -104,6 +107,7 @@ def test_no_chain_delivers_more_than_any_stages_ceiling(catalog, enclosure, cabl
     ],
 )
 def test_what_doesnt_fit_delivers_nothing_and_says_why(catalog, slipway, change, says):
+    """Parts that don't fit deliver nothing, with the reason in the verdict."""
     chain = chain_of(replace(WASTED, **change), catalog)
     assert says in chain.problem
     assert chain.at_first_bytes_per_s == 0
@@ -130,6 +134,7 @@ def test_the_demos_four_verdicts(slipway, catalog, shelf):
 
 
 def test_a_take_longer_than_the_room_on_the_drive_falls_short(slipway, catalog, shelf):
+    """The room left on a drive limits the take, earlier jobs counted."""
     camera = replace(slipway.camera("B"), longest_take_s=4 * 3600)
     chain = chain_of(camera.setup, catalog, shelf)
     found = judge_take(camera, camera_need(camera), chain, 24.0)
@@ -178,6 +183,7 @@ def changed(proof, **changes):
 
 
 def test_a_full_length_proof_outranks_the_model(slipway, catalog, shelf):
+    """A full-length proof replaces the model, with the measured margin."""
     found = judged(slipway, "B", catalog, shelf, proofs=(proof_of(slipway),))
     assert (found.evidence, found.verdict) == (Evidence.PROVED, Verdict.HOLDS)
     assert found.margin == pytest.approx(300e6 / found.need.needed_write_bytes_per_s - 1)
@@ -197,6 +203,7 @@ def test_a_full_length_proof_outranks_the_model(slipway, catalog, shelf):
     ],
 )
 def test_a_proof_under_other_conditions_proves_nothing(slipway, catalog, shelf, changes):
+    """Another host, cable, fill or heat: the proof is not one for what is asked."""
     camera = slipway.camera("B")
     proof = proof_of(slipway, **changes)
     chain = chain_of(camera.setup, catalog, shelf)
@@ -216,6 +223,7 @@ def test_dropped_frames_prove_that_it_falls_short_however_short_the_run(slipway,
 
 
 def test_a_short_run_that_was_slow_speaks_against_the_model(slipway, catalog, shelf):
+    """A short slow run can't prove, but it isn't ignored either."""
     slow = proof_of(
         slipway,
         duration_s=5.0,
@@ -245,6 +253,7 @@ def test_a_short_run_that_was_slow_speaks_against_the_model(slipway, catalog, sh
 
 
 def test_a_proof_makes_no_room(slipway, catalog, shelf):
+    """A proof of speed doesn't make a full drive roomier."""
     camera = slipway.camera("B")
     full = replace(shelf.unit("K-11"), used_bytes=900e9, device=K_11)
     chain = build_chain(find_parts(camera.setup, catalog, full), catalog, 24.0)
@@ -253,6 +262,7 @@ def test_a_proof_makes_no_room(slipway, catalog, shelf):
 
 
 def test_mends_hold_and_come_cheapest_first(slipway, catalog, shelf):
+    """Every mend that helps carries the need, the cheapest first, from ready units only."""
     camera = slipway.camera("A")
     need = camera_need(camera)
     mends = find_mends(camera, need, camera.setup, catalog, shelf.units, 24.0)
@@ -269,6 +279,7 @@ def test_mends_hold_and_come_cheapest_first(slipway, catalog, shelf):
 
 
 def test_a_bare_unit_helps_in_the_case_that_is_there(slipway, catalog):
+    """A bare drive mends by moving into the case that is there."""
     camera = slipway.camera("A")
     bare = Unit("N-01", "torvane-t2-2")
     mends = find_mends(camera, camera_need(camera), camera.setup, catalog, (bare,), 24.0)
@@ -278,6 +289,7 @@ def test_a_bare_unit_helps_in_the_case_that_is_there(slipway, catalog):
 
 
 def test_units_of_other_cameras_are_left_to_them(slipway, catalog, shelf):
+    """A mend never takes the drive that another camera records to."""
     camera = slipway.camera("A")
     mends = find_mends(
         camera,

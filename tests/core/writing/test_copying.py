@@ -48,6 +48,7 @@ def test_a_slow_card_makes_every_drive_behind_it_equally_slow(drive_mb_per_s):
 
 @given(rates=st.lists(st.floats(1e6, 1e10), min_size=1, max_size=8), widen=st.floats(1, 10))
 def test_widening_a_stage_never_slows_a_copy(rates, widen):
+    """A faster stage never slows the copy."""
     stages = [CopyStage(str(index), rate) for index, rate in enumerate(rates)]
     found = copy_rate(stages)
     assert found.bytes_per_s == min(rates)
@@ -56,6 +57,7 @@ def test_widening_a_stage_never_slows_a_copy(rates, widen):
 
 
 def test_copies_of_nothing_are_refused():
+    """Copies without stages, and stages without rates, are refused."""
     with pytest.raises(BadValueError, match="nothing is copied"):
         copy_rate([])
     with pytest.raises(BadValueError, match="no stage 'x'"):
@@ -140,6 +142,7 @@ def test_one_trace_holds_one_format_and_not_another(slipway):
 
 
 def test_a_trace_promises_nothing_beyond_what_it_saw(slipway):
+    """Past the last byte of a trace nothing is promised."""
     a = slipway.camera("A")
     found = replay(trace_of((100, 900e6)), a, camera_need(a))
     assert (found.verdict, found.margin) == (Verdict.NOT_KNOWN, None)
@@ -147,8 +150,8 @@ def test_a_trace_promises_nothing_beyond_what_it_saw(slipway):
 
 
 def test_a_stall_is_met_by_the_buffer_or_not(slipway):
+    """A stall shorter than the buffer is bridged, a longer one isn't."""
     b = slipway.camera("B")
-    """The buffer holds 5.5 s: a shorter stall is bridged, a longer one loses frames."""
     for stall_s, verdict in ((3, Verdict.HOLDS), (9, Verdict.FALLS_SHORT)):
         trace = trace_of((100, 900e6), (stall_s, 0), (300, 900e6))
         found = replay(trace, b, camera_need(b))

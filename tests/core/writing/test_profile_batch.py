@@ -49,6 +49,7 @@ def draw_lane(random):
 
 @pytest.mark.parametrize("offered", [160e6, 700e6, np.inf])
 def test_lanes_agree_with_one_run_at_a_time(offered):
+    """Many runs at once equal one at a time, through every kind of ending."""
     random = np.random.default_rng(11)
     lanes = [draw_lane(random) for _ in range(400)]
     found = run_lanes(lanes, offered, 1800.0, buffer_bytes=5e8)
@@ -87,6 +88,7 @@ def test_lanes_agree_with_one_run_at_a_time(offered):
 
 
 def test_no_lanes_and_hard_disks():
+    """No lane is no work, and hard disks are refused here by name."""
     assert run_lanes([], 1e8, 60).written_bytes.size == 0
     lane = draw_lane(np.random.default_rng(1))
     disk = replace(lane, behaviour=WriteBehaviour(130e6, 130e6, inner_share=0.5))

@@ -52,6 +52,7 @@ def test_the_cliff_comes_where_the_closed_form_says():
 
 
 def test_steady_heat_and_the_largest_rate_without_throttling():
+    """The temperature in the end, and the most that never throttles, as worked by hand."""
     assert PATH.steady_c(2.4) == pytest.approx((79.6, 65.2))
     in_cache = largest_rate_without_throttle_bytes_per_s(PATH, 74, 0.6, 2.0)
     direct = largest_rate_without_throttle_bytes_per_s(PATH, 74, 0.6, 4.2)
@@ -70,6 +71,7 @@ def test_throttling_begins_on_time_and_saws():
 
 
 def test_the_time_constants():
+    """The two time constants of the heat path, as worked by hand."""
     assert [1 / rate for rate in PATH.decay_per_s()] == pytest.approx([59.1, 876.9], rel=1e-3)
 
 
@@ -129,6 +131,7 @@ def test_events_agree_with_small_steps(offered, ambient_c):
 
 
 def test_a_full_drive_delivers_nothing_more():
+    """At the last free byte the drive stops, and the event says so."""
     found = run(offered=1e9, seconds=1000, free=100e9)
     full = found.first(EventKind.DRIVE_FULL)
     assert full.written_bytes == 100e9
@@ -169,6 +172,7 @@ def test_a_hotter_room_never_improves_a_paced_take(offered, ambient_c, warmer_k)
 
 @given(offered=st.floats(50e6, 3e9), ambient_c=st.floats(-10, 45), free=st.floats(20e9, 2e12))
 def test_bytes_and_time_add_up_whatever_happens(offered, ambient_c, free):
+    """Bytes are rate times time and never exceed the room, whatever is drawn."""
     found = run(HOT, replace(PATH, ambient_c=ambient_c), offered, 1800, free=free)
     added = sum(i.written_bytes_per_s * i.duration_s for i in found.intervals)
     assert found.written_bytes == pytest.approx(added, rel=1e-9, abs=10)
@@ -218,6 +222,7 @@ def test_a_threshold_is_found_where_a_fine_scan_finds_it(
 
 
 def test_nothing_to_write_is_refused():
+    """A profile of no phases and a throttle that never lets go are refused."""
     with pytest.raises(BadValueError, match="nothing to write"):
         write_profile(CACHED, PATH, 1e9, (), free_bytes=1e9)
     with pytest.raises(BadValueError, match="lets go"):

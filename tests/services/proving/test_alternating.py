@@ -90,6 +90,7 @@ def test_both_folders_are_measured_in_turn_and_left_clean(folders, tmp_path):
 
 
 def test_a_disk_that_goes_away_midway_keeps_the_turns_before(folders, tmp_path, monkeypatch):
+    """A disk lost in a later turn keeps what the earlier turns measured."""
     run = AlternatingRun(folders, PLAN, tmp_path / "notes", times=3)
     real_write, written = os.pwrite, []
 
@@ -108,6 +109,7 @@ def test_a_disk_that_goes_away_midway_keeps_the_turns_before(folders, tmp_path, 
 
 
 def test_what_is_in_the_way_of_either_folder_is_said_before_anything_is_written(folders, tmp_path):
+    """Missing folders and too many bytes are said before the first turn."""
     with pytest.raises(DiskError):
         AlternatingRun((folders[0], tmp_path / "nowhere"), PLAN, tmp_path / "notes")
     huge = FlatPlan("write", 2**60)

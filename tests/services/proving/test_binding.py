@@ -30,6 +30,7 @@ def bound(workplace, lies_on, tag, identity):
 
 
 def test_the_first_real_run_asks_and_the_second_does_not(workplace, lies_on):
+    """Once a device is confirmed for a unit it isn't asked about again."""
     lies_on(CARRY)
     question = binding_question(workplace.shelf(), "M-03", FOLDER)
     assert "serial SN-77120" in question.text
@@ -40,6 +41,7 @@ def test_the_first_real_run_asks_and_the_second_does_not(workplace, lies_on):
 
 
 def test_another_device_is_refused_with_both_names(workplace, lies_on):
+    """Another device under the same label is refused, and both are named."""
     bound(workplace, lies_on, "M-03", CARRY)
     lies_on(OTHER)
     with pytest.raises(BadValueError) as told:
@@ -49,6 +51,7 @@ def test_another_device_is_refused_with_both_names(workplace, lies_on):
 
 
 def test_another_units_device_says_that_labels_may_be_swapped(workplace, lies_on):
+    """A device known as another unit's suggests that the labels were swapped."""
     bound(workplace, lies_on, "M-03", CARRY)
     with pytest.raises(BadValueError, match=r"which is M-03, not K-11.*labels of K-11 and M-03"):
         binding_question(workplace.shelf(), "K-11", FOLDER)
@@ -59,6 +62,7 @@ def test_another_units_device_says_that_labels_may_be_swapped(workplace, lies_on
 
 
 def test_a_bridges_own_serial_tells_nothing_the_file_system_does(workplace, lies_on):
+    """Behind one bridge another file system is another disk, or one formatted anew."""
     bound(workplace, lies_on, "M-03", BRIDGED)
     lies_on(replace(BRIDGED, file_system_uuid="dddd-4444"))
     with pytest.raises(BadValueError, match="formatted anew"):
@@ -68,6 +72,7 @@ def test_a_bridges_own_serial_tells_nothing_the_file_system_does(workplace, lies
 
 
 def test_a_copy_of_a_file_system_on_a_smaller_device_is_another_device(workplace, lies_on):
+    """The same file system on a smaller device isn't the unit."""
     bound(workplace, lies_on, "M-03", BRIDGED)
     lies_on(replace(BRIDGED, size_bytes=500_000_000_000))
     with pytest.raises(BadValueError, match="M-03 is"):
@@ -77,6 +82,7 @@ def test_a_copy_of_a_file_system_on_a_smaller_device_is_another_device(workplace
 def test_a_device_that_says_nothing_is_not_asked_about_and_never_taken_for_a_bound_one(
     workplace, lies_on
 ):
+    """A device without any mark neither binds nor passes for one that did."""
     lies_on(SILENT)
     assert binding_question(workplace.shelf(), "M-03", FOLDER) is None
     bound(workplace, lies_on, "M-03", CARRY)
@@ -86,6 +92,7 @@ def test_a_device_that_says_nothing_is_not_asked_about_and_never_taken_for_a_bou
 
 
 def test_a_released_unit_is_asked_about_again(workplace, lies_on):
+    """After a release the next device is asked about."""
     bound(workplace, lies_on, "M-03", CARRY)
     release(workplace, "M-03")
     lies_on(OTHER)
@@ -95,6 +102,7 @@ def test_a_released_unit_is_asked_about_again(workplace, lies_on):
 
 
 def test_two_units_of_one_device_are_told_as_twins(workplace, lies_on):
+    """Two units bound to one device are reported."""
     assert twins(workplace.shelf()) == ()
     bound(workplace, lies_on, "M-03", CARRY)
     # As an older cellar may have it.
@@ -103,6 +111,7 @@ def test_two_units_of_one_device_are_told_as_twins(workplace, lies_on):
 
 
 def test_a_device_is_named_by_its_own_serial_or_else_by_its_file_system():
+    """A device is called by its serial, else by its file system, else by nothing."""
     assert identity_words(CARRY) == "Carry One, serial SN-77120, 2 TB"
     assert "serial" not in identity_words(BRIDGED)
     assert "file system cccc-3333" in identity_words(BRIDGED)

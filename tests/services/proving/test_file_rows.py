@@ -17,6 +17,7 @@ def finish(run):
 
 
 def test_each_step_stands_beside_what_its_streams_ask_for(tmp_path):
+    """A step's measured streams stand beside the rate that they asked for."""
     plan = EditPlan(2e6, 25, 2, step_s=0.6, clip_s=1, jumps_per_minute=400, is_ramp=False)
     result = finish(EditRun(plan, FolderTarget(tmp_path, tmp_path / "notes")))
     (measured,) = result.steps
@@ -32,6 +33,7 @@ def test_each_step_stands_beside_what_its_streams_ask_for(tmp_path):
 
 
 def test_each_operation_is_as_long_as_nearly_all_of_its_kind_took(tmp_path):
+    """The longest bar is the operation with the longest 99th percentile."""
     plan = ProjectPlan(files=8, reads=20, large_bytes=2 * 2**20)
     result = finish(ProjectRun(plan, FolderTarget(tmp_path, tmp_path / "notes")))
     shown = file_rows(result, PLAIN)

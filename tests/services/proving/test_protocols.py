@@ -40,6 +40,7 @@ def finish(run):
 
 
 def test_a_second_write_at_once_meets_a_full_cache_and_one_after_a_long_rest_does_not(rig):
+    """A second write right after the first meets the full cache; rested it doesn't."""
     run = run_of(rig, "write 200 GB; write 100 GB; rest 90 min; write 100 GB")
     finish(run)
     first, at_once, rested = (step for step in run.steps if step["kind"] == "write")
@@ -51,6 +52,7 @@ def test_a_second_write_at_once_meets_a_full_cache_and_one_after_a_long_rest_doe
 
 
 def test_the_rest_of_a_cooling_pair_is_as_long_as_this_drive_needs(rig, tmp_path, places):
+    """The rest between two runs is as long as cache and case really need."""
     pair = protocol_named("cooling-pair", places)
     on_rig = plan_protocol(pair, rig)
     folder = plan_protocol(pair, FolderTestbed(tmp_path, tmp_path / "notes"))
@@ -61,6 +63,7 @@ def test_the_rest_of_a_cooling_pair_is_as_long_as_this_drive_needs(rig, tmp_path
 
 
 def test_a_disk_that_fails_in_the_second_step_keeps_the_first(workplace, tmp_path, monkeypatch):
+    """A failing second step keeps the first step's result."""
     disk = tmp_path / "disk"
     disk.mkdir()
     run = run_of(FolderTestbed(disk, tmp_path / "notes"), "write 8 MB; rest 0.1 s; write 64 MB")
@@ -86,6 +89,7 @@ def test_a_disk_that_fails_in_the_second_step_keeps_the_first(workplace, tmp_pat
 
 
 def test_a_folder_that_is_gone_after_the_rest_ends_it_with_a_sentence(tmp_path):
+    """A folder that is gone after a rest ends the set with a sentence."""
     disk = tmp_path / "disk"
     disk.mkdir()
     run = run_of(FolderTestbed(disk, tmp_path / "notes"), "write 8 MB; rest 0.5 s; write 8 MB")
@@ -98,6 +102,7 @@ def test_a_folder_that_is_gone_after_the_rest_ends_it_with_a_sentence(tmp_path):
 
 
 def test_stopped_while_it_rests_it_ends_at_once(tmp_path):
+    """Stopping during a rest doesn't wait for its end."""
     run = run_of(FolderTestbed(tmp_path, tmp_path / "notes"), "write 8 MB; rest 60 min; write 8 MB")
     for shown in run.snapshots():
         if shown.phase == "resting":
@@ -108,6 +113,7 @@ def test_stopped_while_it_rests_it_ends_at_once(tmp_path):
 
 
 def test_without_somebody_to_ask_it_waits_until_it_is_told_to_go_on(rig):
+    """A step for hands waits for a person and says for what."""
     run = run_of(rig, "hands: Put a fan on the case; burst")
     run.ready = None
     for shown in run.snapshots():
@@ -119,6 +125,7 @@ def test_without_somebody_to_ask_it_waits_until_it_is_told_to_go_on(rig):
 
 
 def test_own_sets_are_kept_side_by_side_and_a_broken_file_is_left_as_it_is(places):
+    """Own sets are added and replaced by name, and a broken file isn't overwritten."""
     keep_own_protocol(own_protocol("One", parse_steps("burst")), places)
     keep_own_protocol(own_protocol("Two", parse_steps("burst x2")), places)
     keep_own_protocol(own_protocol("One", parse_steps("burst x5")), places)
@@ -135,6 +142,7 @@ def test_own_sets_are_kept_side_by_side_and_a_broken_file_is_left_as_it_is(place
 
 
 def test_a_take_needs_a_camera_and_files_need_a_folder(rig):
+    """Steps that need a camera, files or room are refused when planned."""
     with pytest.raises(BadValueError, match="none is given"):
         plan_protocol(own_protocol("T", parse_steps("record")), rig)
     with pytest.raises(BadValueError, match="no files to work with"):
@@ -159,6 +167,7 @@ def test_a_warm_write_of_a_set_teaches_nothing_of_the_drive_at_rest(rig, workpla
 
 
 def test_a_pair_with_a_burst_before_it_is_still_a_pair(rig, workplace):
+    """A warm-up before a cooling pair doesn't spoil the pair."""
     steps = parse_steps("burst; rest 2 h; write 200 GB; rest 2 h; write 200 GB")
     pair = own_protocol("Pair", steps, is_pair=True)
     run = ProtocolRun(plan_protocol(pair, rig), rig)

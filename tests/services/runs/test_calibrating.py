@@ -60,6 +60,7 @@ def slow_camera(slipway, shelf):
 def test_match_judges_a_unit_by_its_own_runs_and_goes_back_when_they_are_forgotten(
     workplace, slipway
 ):
+    """A unit's own runs change its verdict, and forgetting them changes it back."""
     # A crest of 400 MB/s: its class writes 430, this sample 301.
     camera = slow_camera(slipway, workplace.shelf())
     camera = replace(camera, headroom=camera.headroom * 1.36)
@@ -92,6 +93,7 @@ def test_match_judges_a_unit_by_its_own_runs_and_goes_back_when_they_are_forgott
 
 
 def test_a_run_soon_after_another_and_one_of_before_it_changed_are_left_out(workplace, slipway):
+    """Runs on a warm drive, or of before it was changed, teach nothing."""
     camera = slow_camera(slipway, workplace.shelf())
     chain = chain_of(camera.setup, workplace.catalog, workplace.shelf(), 24.0)
     of_class = write_on_rig(workplace, chain, "K-11")
@@ -117,6 +119,7 @@ def test_a_run_soon_after_another_and_one_of_before_it_changed_are_left_out(work
 
 
 def test_a_real_run_held_up_by_the_link_measures_that_port_too(workplace, slipway):
+    """A real run that the link held up is knowledge of that port."""
     camera = slipway.camera("B")
     chain = chain_of(camera.setup, workplace.catalog, workplace.shelf(), 24.0)
     kept = write_on_rig(workplace, chain, camera.setup.unit_tag, 60_000_000_000)
@@ -130,6 +133,7 @@ def test_a_real_run_held_up_by_the_link_measures_that_port_too(workplace, slipwa
 
 
 def test_what_cant_be_calibrated_says_why(workplace, slipway):
+    """No unit, no run and no fit are three sentences."""
     with pytest.raises(UnknownPartError, match="no unit 'X-99'"):
         calibrate_unit(workplace, "X-99")
     with pytest.raises(BadValueError, match="no run to learn from"):
@@ -153,6 +157,7 @@ def test_what_cant_be_calibrated_says_why(workplace, slipway):
 
 
 def test_a_fit_comes_back_from_the_cellar_as_it_was(workplace, slipway):
+    """A calibration read back equals the one that was kept."""
     camera = slow_camera(slipway, workplace.shelf())
     chain = chain_of(camera.setup, workplace.catalog, workplace.shelf(), 24.0)
     write_on_rig(workplace, chain, "K-10")

@@ -37,6 +37,7 @@ def record(number, rate, *, tag="K-10", kind="burst", read=None, **changes):
 
 
 def test_runs_are_grouped_by_unit_and_kind_and_recorder_tests_are_left_out():
+    """Measured runs are grouped by unit and kind, recorder tests apart."""
     runs = measured_runs(
         [
             record(1, 500e6, read=520e6),
@@ -76,6 +77,7 @@ def test_two_single_runs_say_how_many_times_and_that_it_is_one_each():
     ],
 )
 def test_a_row_says_whether_the_difference_is_more_than_chance(others, says):
+    """A row says "more than chance" only where the interval says so."""
     first = [500e6, 503e6, 497e6, 501e6, 499e6]
     runs = measured_runs(
         [record(n, rate) for n, rate in enumerate(first)]
@@ -103,6 +105,7 @@ def test_a_row_says_whether_the_difference_is_more_than_chance(others, says):
     ],
 )
 def test_runs_under_other_conditions_are_never_compared_without_saying_so(change, says):
+    """Runs under unlike conditions are compared only with that said."""
     alike = measured_runs([record(1, 500e6), record(2, 510e6)])
     assert differing_conditions(alike) == ()
     other = measured_runs([record(1, 500e6), record(2, 510e6, **change)])
@@ -110,6 +113,7 @@ def test_runs_under_other_conditions_are_never_compared_without_saying_so(change
 
 
 def test_a_room_a_little_warmer_is_the_same_room_and_an_unknown_one_differs_from_none():
+    """A degree or two, or an unknown room, is no difference."""
     assert differences_between([SAME, SAME | {"ambient_c": 24.5}]) == ()
     assert differences_between([SAME, SAME | {"ambient_c": None}]) == ()
     assert differences_between([SAME]) == ()

@@ -33,6 +33,7 @@ def refusing(workplace, monkeypatch):
 
 
 def test_it_waits_in_a_private_file_and_is_kept_with_its_wear(workplace, places, refusing):
+    """A run that the cellar can't take waits in a private file and isn't lost."""
     worn = workplace.shelf().unit("M-03").written_bytes
     with pytest.raises(CellarError, match="full") as told:
         add_run(workplace, run(), TRACE, 5_000_000)
@@ -65,6 +66,7 @@ def test_one_kept_right_before_a_crash_is_not_kept_twice(workplace, places, refu
 
 
 def test_one_that_still_cant_be_kept_stays_where_it_is(workplace, places, refusing):
+    """A waiting run stays until it is really kept."""
     with pytest.raises(CellarError):
         add_run(workplace, run(), TRACE, 1)
     (waiting,) = rescued_runs(places)
@@ -74,6 +76,7 @@ def test_one_that_still_cant_be_kept_stays_where_it_is(workplace, places, refusi
 
 
 def test_a_unit_that_was_taken_out_meanwhile_loses_no_run(workplace, places):
+    """A run of a unit taken out meanwhile waits instead of being lost."""
     with pytest.raises(UnknownPartError, match="no unit 'Z-99'") as told:
         add_run(workplace, run("Z-99"), TRACE, 1)
     (waiting,) = rescued_runs(places)
@@ -83,6 +86,7 @@ def test_a_unit_that_was_taken_out_meanwhile_loses_no_run(workplace, places):
 def test_where_the_state_folder_is_full_too_it_goes_among_the_temporary_files(
     workplace, places, refusing, monkeypatch, tmp_path
 ):
+    """With the state folder full the run goes to the temporary files."""
     monkeypatch.setattr(tempfile, "tempdir", str(tmp_path))
     real = json_files.write_text_whole
 
@@ -105,6 +109,7 @@ HALF = json.dumps({"format": "vast-cellar/rescued-run", "version": 1, "unit_tag"
 
 @pytest.mark.parametrize("text", ["", "[" * 5000, '{"format": "other"}', HALF])
 def test_files_that_are_no_rescued_run_are_left_alone(workplace, places, refusing, text):
+    """Foreign files among the waiting runs are neither read nor removed."""
     with pytest.raises(CellarError):
         add_run(workplace, run(), TRACE, 1)
     alien = places.rescued / "0-alien.json"

@@ -155,6 +155,7 @@ def test_every_condition_has_its_row(camera, catalog):
 
 
 def test_a_run_in_all_conditions_alike_covers_and_nothing_is_said_beside_it(camera, catalog):
+    """Alike in all conditions a proof covers and is silent; another unit voids it."""
     asked = asked_of(camera, catalog)
     found = reach_of(proof_for(asked), asked)
     assert (found.reach, found.voids, found.weakens) == (Reach.COVERS, (), ())

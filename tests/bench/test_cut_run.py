@@ -15,7 +15,7 @@ from vastcellar.core.errors import BadFileError, BadValueError, DiskError
 from vastcellar.core.units import PLAIN
 from vastcellar.services.edit.playing_cuts import (
     cut_figures,
-    cut_run,
+    cut_proof,
     cut_sentence,
     parse_position,
 )
@@ -116,16 +116,16 @@ def test_the_part_that_asks_most_is_played_where_none_is_named(tmp_path):
     path = write(tmp_path / "cut.otio", timeline(
         track(timeline_clip("A", 120, rate=2e6)), track(gap(80), timeline_clip("B", 5, rate=2e6))
     ))  # fmt: skip
-    run = cut_run(tmp_path, path, tmp_path / "notes")
+    run = cut_proof(tmp_path, path, tmp_path / "notes").run
     assert run.plan.from_s == 60 and run.plan.duration_s == 40
-    late = cut_run(tmp_path, path, tmp_path / "notes", from_s=110.0)
+    late = cut_proof(tmp_path, path, tmp_path / "notes", from_s=110.0).run
     assert late.plan.duration_s == 10
     with pytest.raises(BadValueError, match="2:00 long, and 5:00 was asked for"):
-        cut_run(tmp_path, path, tmp_path / "notes", from_s=300.0)
+        cut_proof(tmp_path, path, tmp_path / "notes", from_s=300.0)
     with pytest.raises(BadFileError):
-        cut_run(tmp_path, tmp_path / "gone.otio", tmp_path / "notes")
+        cut_proof(tmp_path, tmp_path / "gone.otio", tmp_path / "notes")
     with pytest.raises(DiskError):
-        cut_run(tmp_path / "gone", path, tmp_path / "notes")
+        cut_proof(tmp_path / "gone", path, tmp_path / "notes")
 
 
 def test_places_in_a_cut_are_typed_as_they_are_read():

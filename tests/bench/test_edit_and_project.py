@@ -67,6 +67,17 @@ def test_a_step_plays_its_frames_at_their_pace_and_times_its_jumps(tmp_path):
     assert not list(tmp_path.glob("vast-cellar-test-*"))
 
 
+def test_a_first_frame_that_outlasts_the_step_holds_no_stream(tmp_path, monkeypatch):
+    """Each read takes longer than the whole step: the frames after the first one are late."""
+    plan = EditPlan(4e6, 25, 1, step_s=0.2, clip_s=1, jumps_per_minute=0, scrubs_per_minute=0,
+                    is_ramp=False)  # fmt: skip
+    target = FolderTarget(tmp_path, tmp_path / "notes")
+    monkeypatch.setattr(target, "read_at", lambda _place, _view: time.sleep(0.5))
+    result, _ = finish(EditRun(plan, target))
+    assert result.steps[0].missed > 0
+    assert result.most_streams == 0
+
+
 def test_a_project_is_counted_operation_by_operation_and_leaves_nothing(tmp_path):
     """Each kind of file operation is timed as often as it was done, and no file stays."""
     plan = ProjectPlan(files=12, reads=40, large_bytes=4 * 2**20)

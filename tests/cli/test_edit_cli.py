@@ -1,6 +1,7 @@
 """vast-cellar edit and timeline: JSON for programs, lines for people, sentences for mistakes."""
 
 import json
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -8,7 +9,10 @@ from click.testing import CliRunner
 
 from timelines import clip, timeline, track, write
 from vastcellar.cli.main import cli
+from vastcellar.core.edit.edit_load import EditLoad, StreamKind
 from vastcellar.core.errors import VastCellarError
+from vastcellar.services.edit.measured import measured_rungs
+from vastcellar.services.workplace.workplace import open_workplace
 
 EDIT, CUT = "docs/examples/boathouse.edit.json", "docs/examples/slipway.otio"
 
@@ -80,3 +84,58 @@ def test_clips_of_no_known_rate_ask_for_one(tmp_path):
     made = json.loads(run("timeline", path, "--rate", "92.2 MB/s", "--json"))
     assert made["worst_second_bytes_per_s"] == pytest.approx(92.2e6)
     assert made["rates_known_by"] == {"the format named": 1}
+
+
+def test_a_cut_played_from_a_unit_stands_beside_what_is_computed(tmp_path):
+    """Kept under its tag, in the unit's record, and named where that cut is planned on it."""
+    disk = tmp_path / "disk"
+    disk.mkdir()
+    cut = write(tmp_path / "cut.otio", timeline(track(clip("A", 3, rate=1e6))))
+    plan = json.loads(Path(EDIT).read_text(encoding="utf-8"))
+    stores = [each | {"unit_tag": "H-02"} for each in plan["stores"] if each["name"] == "H-02"]
+    plan |= {"stores": stores, "chosen": "H-02", "timeline": cut.name, "beside": []}
+    planned = tmp_path / "own.edit.json"
+    planned.write_text(json.dumps(plan))
+
+    words = ("--demo", "prove", "cut", str(disk), str(cut), "--read-ahead", "0.2", "--json")
+    with pytest.raises(VastCellarError, match="isn't bound to a device yet"):
+        run(*words, "--unit", "H-02")
+    told = run(*words, "--unit", "H-02", "--bind")
+    played = json.JSONDecoder().raw_decode(told[told.index("{") :])[0]
+    assert played["frames"] == 75
+    assert list(disk.iterdir()) == []
+    (measured,) = (each["measured_cut"] for each in asked_of(planned)["stores"])
+    assert (measured["frames"], measured["late_frames"]) == (75, played["late_frames"])
+    assert "H-02 played 0:00 to 0:03 on " in run("edit", str(planned), "--demo")
+
+    write(cut, timeline(track(clip("A", 3, rate=2e6))))
+    assert asked_of(planned)["measured_cut"] is None
+
+
+def asked_of(planned):
+    """What the demo's cellar and catalog say of such a plan."""
+    return json.loads(run("edit", str(planned), "--demo", "--json"))
+
+
+def test_what_several_clients_saw_is_kept_as_one_test_of_the_unit(tmp_path):
+    """Two here: they stand for the store's ladder. The one that joins keeps nothing of its own."""
+    disk = tmp_path / "disk"
+    disk.mkdir()
+    told = run("--demo", "prove", "edit", str(disk), "--clients", "2", "--streams", "2",
+               "--rate", "2MB/s", "--seconds", "1", "--unit", "H-02", "--bind",
+               "--json")  # fmt: skip
+    seen = json.JSONDecoder().raw_decode(told[told.index("{") :])[0]
+    workplace = open_workplace(demo=True)
+    (kept,) = (each for each in workplace.cellar.runs("H-02") if each.kind == "edit")
+    workplace.close()
+    assert kept.figures["steps"] == seen["steps"] and kept.figures["clients"] == 2
+    assert kept.figures["plan"]["streams"] == 2
+    assert kept.figures["most_streams"] == seen["streams_held"]
+    load = EditLoad(StreamKind("made up", 2e6, 25.0, read_ahead_s=1.0))
+    rungs = measured_rungs([kept], "H-02", load)
+    assert [each.streams for each in rungs] == [each["streams"] for each in seen["steps"]]
+    elsewhere = replace(kept, figures=kept.figures | {"other_computers": 1})
+    assert measured_rungs([elsewhere], "H-02", load) == ()
+    assert "belongs to the client that calls" in run(
+        "prove", "edit", str(disk), "--join", "--unit", "H-02"
+    )

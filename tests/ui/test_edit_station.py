@@ -1,16 +1,21 @@
 """The station Edit in the real window: the ladder, the store's fields, the cut, what would help."""
 
+import io
 import json
 import time
 from datetime import UTC, datetime
 
 import pytest
+from pypdf import PdfReader
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
 from timelines import clip, gap, timeline, track, write
+from vastcellar.bench.cut_run import part_of
+from vastcellar.report.edit_sheet import edit_sheet_pdf
 from vastcellar.services.edit.edit_sums import HELD_SUM, REBUILD_SUM
 from vastcellar.services.edit.helping import HelpKind
+from vastcellar.services.edit.measured import clips_key
 from vastcellar.store.edit_files import read_edit
 from vastcellar.store.run_record import RunRecord
 
@@ -313,10 +318,11 @@ def test_a_long_ladder_is_drawn_in_steps(app, station, qtbot):
 
 def test_a_unit_brings_its_drive_and_its_own_edit_tests(app, station, qtbot):
     """H-02 in the place of the array: its disk, as full as it is; two streams measured in time
-    are two solid rungs, and the verdict is proved."""
+    are two solid rungs, and the verdict is proved. So is the cut, once it was played from it."""
     figures = {
         "plan": {"stream_bytes_per_s": 92.2e6, "frames_per_s": 25.0, "read_ahead_frames": 6,
-                 "render_bytes_per_s": 0.0},
+                 "render_bytes_per_s": 0.0, "streams": 2},
+        "most_streams": 2,
         "steps": [{"streams": 1, "frames": 150, "missed": 0},
                   {"streams": 2, "frames": 300, "missed": 0}],
     }  # fmt: skip
@@ -333,5 +339,25 @@ def test_a_unit_brings_its_drive_and_its_own_edit_tests(app, station, qtbot):
     assert (store.unit_tag, store.disk_keys) == ("H-02", ("kelmarsh-dray-8",))
     qtbot.waitUntil(lambda: station.verdict.evidence.text().startswith("H-02: 2 streams in time"))
     assert station.ladder.ladder._measured == {1: 0.0, 2: 0.0}
+
+    clips = station.desk.planned.cut.demand.clips
+    cut = {
+        "cut": "Slipway", "from_s": 1450.0, "duration_s": 20.0, "read_ahead_s": 0.24,
+        "frames": 500, "late_frames": 25, "worst_second_s": 1460,
+        "clips_key": clips_key(part_of("", clips, 1450.0, 20.0, 0.24)),
+    }  # fmt: skip
+    app.workbench.workplace.cellar.add_run(RunRecord("H-02", "cut", at, False, True, {}, cut), "")
+    app.workbench.reload_shelf()
+    line = station.ladder.cut_line
+    qtbot.waitUntil(lambda: "500 frames late" in line.text())
+    assert line.text().startswith("H-02 played 24:10 to 24:30 on 2026-11-24: 25 of 500 frames")
+    cellar = app.window.station("cellar")
+    cellar.shelf.choose("H-02")
+    cells = [cellar.runs.index(0, column).data() for column in range(5)]
+    assert cells[1:] == ["cut", "–", "20 s", "Slipway: 25 frames late"]
+    paper = edit_sheet_pdf("Slipway", station.desk.planned, (), app.look.numbers)
+    text = PdfReader(io.BytesIO(paper)).pages[0].extract_text().replace("\n", " ")
+    assert "Verdict by what was measured (H-02: 2 streams in time on 2026-11-24)" in text
+    assert "25 of 500 frames late" in text and "not measured" not in text
     station.ladder.store_form.unit.chosen.emit("none")
     assert plan_of(app).store.unit_tag == ""

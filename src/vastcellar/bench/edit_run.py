@@ -167,11 +167,13 @@ class _Player(threading.Thread):
     def _play(self, view: memoryview) -> None:
         plan, target = self._plan, self._target
         frame_s = 1 / plan.frames_per_s
-        end_s = target.now_s() + plan.step_s
         position = int(self._random.integers(plan.clip_frames))
         jump_s = self._next(plan.jumps_per_minute, target.now_s())
         scrub_s = self._next(plan.scrubs_per_minute, target.now_s())
         start_s, played = self._jump(view, position, is_jump=False), 1
+        # From the first frame on: where that alone outlasts the step, a stream would else be held
+        # that never played.
+        end_s = start_s + plan.step_s
         while target.now_s() < end_s and not self._stop_event.is_set():
             now_s = target.now_s()
             if now_s >= jump_s:

@@ -83,7 +83,10 @@ class Meeting:
         self._say(f"here-{self.me}.json", {})
 
     def wait_for(self, count: int) -> tuple[str, ...]:
-        """Return who has come, once *count* have. Raises DiskError where too few do in time."""
+        """Return who has come, once *count* have; this client first, so that it plays every step.
+
+        Raises DiskError where too few come in time.
+        """
         found: tuple[str, ...] = ()
 
         def all_here() -> bool:
@@ -100,7 +103,7 @@ class Meeting:
                 mend="Start the others with --join on this very share, and see that they can "
                 "write there",
             )
-        return found
+        return tuple(sorted(found, key=lambda each: each != self.me))
 
     def let_go(self, step: int, content: dict[str, Any]) -> None:
         """Say what the next step is, and when it begins. ``wait_go`` waits for that."""

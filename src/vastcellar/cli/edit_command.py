@@ -21,6 +21,7 @@ from vastcellar.services.edit.edit_wording import (
     help_lines,
     help_title,
     limit_line,
+    measured_cut_text,
     months_line,
     position,
     rebuild_line,
@@ -62,6 +63,8 @@ def edit_command(edit_file: Path, shoot_file: Path | None, demo: bool, as_json: 
         echo(f"{each.setup.name}: {store_line(each)}")
         echo(f"  {headline(each)}: {each.verdict.value} ({evidence_line(each)}).")
         echo(f"  {limit_line(each, PLAIN)}")
+        if played := measured_cut_text(each, PLAIN):
+            echo(f"  {played}.")
         echo(f"  {rebuild_line(each, PLAIN)} {months_line(each, PLAIN)}")
     if edit.chosen is not None:
         for help_ in helping:
@@ -96,7 +99,7 @@ def _as_json(edit: PlannedEdit, helping: tuple[Help, ...]) -> dict[str, object]:
 
 def _store_json(each: PlannedStore) -> dict[str, object]:
     array, rebuild, jump = each.store.array, each.rebuild, each.jump
-    played = each.played
+    played, measured = each.played, each.measured_cut
     worst = played.worst if played else None
     return {
         "store": each.setup.name,
@@ -131,6 +134,16 @@ def _store_json(each: PlannedStore) -> dict[str, object]:
         "late_frames_of_cut": played.late_frames if played else None,
         "worst_late_s": worst.start_s if worst else None,
         "worst_late_clips": list(worst.clips) if worst else None,
+        "measured_cut": {
+            "run": measured.run_id,
+            "from_s": measured.from_s,
+            "duration_s": measured.duration_s,
+            "frames": measured.frames,
+            "late_frames": measured.late_frames,
+            "worst_second_s": measured.worst_second_s,
+        }
+        if measured
+        else None,
     }
 
 

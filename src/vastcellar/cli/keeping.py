@@ -6,7 +6,7 @@ import contextlib
 import sys
 from collections.abc import Callable, Iterator
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import click
 
@@ -20,6 +20,10 @@ from vastcellar.services.proving.binding import bind, binding_question
 from vastcellar.services.proving.keeping import AnyProof, keep_any
 from vastcellar.services.runs.calibration_wording import prediction_sentence
 from vastcellar.services.workplace.workplace import Workplace, open_workplace, require_unit
+
+if TYPE_CHECKING:
+    from vastcellar.services.edit.playing_cuts import CutProof
+    from vastcellar.services.edit.together import TogetherProof
 
 
 def unit_options(command: Callable[..., Any]) -> Callable[..., Any]:
@@ -77,7 +81,9 @@ def _settle(
     bind(workplace, question)
 
 
-def keep_and_tell(workplace: Workplace | None, unit_tag: str | None, proof: AnyProof) -> None:
+def keep_and_tell(
+    workplace: Workplace | None, unit_tag: str | None, proof: AnyProof | CutProof | TogetherProof
+) -> None:
     """Keep what has ended, after it was shown, and say as what. Raises CellarError."""
     if workplace is None or not unit_tag:
         return

@@ -91,6 +91,8 @@ def edit(
     if joins:
         from vastcellar.cli.prove_together import join_clients
 
+        if unit_tag:
+            raise click.UsageError("--unit belongs to the client that calls: it keeps what all saw")
         join_clients(folder, as_json=as_json)
         return
     plan = EditPlan(
@@ -108,7 +110,7 @@ def edit(
     if clients + others > 1:
         from vastcellar.cli.prove_together import call_clients
 
-        call_clients(folder, plan, clients, others, as_json=as_json)
+        call_clients(folder, plan, clients, others, unit_tag, binds=binds, as_json=as_json)
         return
     _run(folder, plan, unit_tag, _edit_lines, edit_figures, binds=binds, as_json=as_json)
 

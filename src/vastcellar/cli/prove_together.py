@@ -5,7 +5,7 @@ from __future__ import annotations
 import subprocess
 from pathlib import Path
 
-from vastcellar.cli.keeping import end_of
+from vastcellar.cli.keeping import end_of, keep_and_tell, workplace_for
 from vastcellar.cli.printing import echo, print_json, print_lines
 from vastcellar.cli.running import is_demo, run_to_end
 from vastcellar.core.units import PLAIN
@@ -24,17 +24,43 @@ from vastcellar.services.workplace.workplace import remove_killed_tests
 _ENDS_WITHIN_S = 20.0
 
 
-def call_clients(folder: Path, plan: EditPlan, clients: int, others: int, *, as_json: bool) -> None:
-    """Call *clients* processes here and *others* elsewhere, play, and tell what all saw."""
+def call_clients(
+    folder: Path,
+    plan: EditPlan,
+    clients: int,
+    others: int,
+    unit_tag: str | None,
+    *,
+    binds: bool,
+    as_json: bool,
+) -> None:
+    """Play with *clients* processes here and *others* elsewhere; tell what all saw, and keep it."""
     places = folders(demo=is_demo())
     remove_killed_tests(places)
-    run = called(folder, plan, places.test_notes, clients + others)
-    if others and not as_json:
-        echo(f"On each of {others} other computers: vast-cellar prove edit SHARE --join")
+    with workplace_for(unit_tag, folder, binds=binds, as_json=as_json) as workplace:
+        proof = called(folder, plan, places.test_notes, clients + others, others)
+        run = proof.run
+        if others and not as_json:
+            echo(f"On each of {others} other computers: vast-cellar prove edit SHARE --join")
+        warnings = proof.begin()
+        if not as_json:
+            for warning in warnings:
+                echo(f"Note: {warning}.")
+        _play(run, folder, clients - 1, as_json=as_json)
+        if as_json:
+            print_json({"target": str(folder), **together_figures(run.together)})
+        else:
+            print_lines(together_lines(run.together, PLAIN))
+        keep_and_tell(workplace, unit_tag, proof)
+    end_of(run)
+
+
+def _play(run: TogetherRun, folder: Path, beside_here: int, *, as_json: bool) -> None:
+    """Play with so many more processes of this computer."""
     beside = [
         subprocess.Popen(client_command(folder), stdout=subprocess.DEVNULL,
                          stderr=subprocess.DEVNULL)
-        for _ in range(clients - 1)
+        for _ in range(beside_here)
     ]  # fmt: skip
     try:
         run_to_end(run, quiet=as_json)
@@ -45,11 +71,6 @@ def call_clients(folder: Path, plan: EditPlan, clients: int, others: int, *, as_
             except subprocess.TimeoutExpired:
                 each.terminate()
                 each.wait()
-    if as_json:
-        print_json({"target": str(folder), **together_figures(run.together)})
-    else:
-        print_lines(together_lines(run.together, PLAIN))
-    end_of(run)
 
 
 def join_clients(folder: Path, *, as_json: bool) -> None:

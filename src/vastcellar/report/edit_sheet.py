@@ -15,10 +15,12 @@ from vastcellar.services.edit.edit_sums import edit_sums
 from vastcellar.services.edit.edit_wording import (
     compare_rows,
     cut_text,
+    evidence_line,
     headline,
     help_lines,
     help_title,
     limit_line,
+    measured_cut_text,
     months_line,
     rebuild_line,
     store_line,
@@ -41,7 +43,7 @@ def edit_sheet_pdf(
         soft = style(9, color=SOFT)
         made: list[Flowable] = [
             plain_paragraph(head, style(17, font=BOLD)),
-            plain_paragraph("Computed with typical figures, not measured.", soft),
+            plain_paragraph(_known_by(edit), soft),
             Spacer(1, 6),
         ]
         chosen = edit.chosen
@@ -54,6 +56,8 @@ def edit_sheet_pdf(
                 plain_paragraph(f"{rebuild_line(chosen, fmt)} {months_line(chosen, fmt)}",
                                 style(10)),
             ]  # fmt: skip
+        if chosen is not None and (played := measured_cut_text(chosen, fmt)):
+            made.append(plain_paragraph(f"{played}.", style(10)))
         if edit.cut is not None:
             made.append(plain_paragraph(f"{cut_text(edit.cut, fmt)}.", soft))
         made += [Spacer(1, 8), _compared(edit, fmt, width)]
@@ -78,6 +82,16 @@ def edit_sheet_pdf(
         return made
 
     return sheet_pdf(head, paper, story)
+
+
+def _known_by(edit: PlannedEdit) -> str:
+    """Return what the sheet's figures rest on: whoever pays must not take a guess for a proof."""
+    chosen = edit.chosen
+    if chosen is None or (chosen.proof is None and chosen.measured_cut is None):
+        return "Computed with typical figures, not measured."
+    if chosen.proof is None:
+        return "Computed with typical figures; of what was measured only the cut is named."
+    return f"Verdict by what was measured ({evidence_line(chosen)}); the rest is computed."
 
 
 def _compared(edit: PlannedEdit, fmt: NumberFormat, width: float) -> Table:

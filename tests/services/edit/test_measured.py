@@ -6,10 +6,14 @@ from pathlib import Path
 
 import pytest
 
+from vastcellar.bench.cut_run import part_of
+from vastcellar.core.edit.demand import ClipUse, demand_of
 from vastcellar.core.evidence import Evidence, Verdict
+from vastcellar.core.shoot.edit_plan import Beside
+from vastcellar.core.units import PLAIN
 from vastcellar.services.edit.edit_planning import plan_edit
-from vastcellar.services.edit.edit_wording import evidence_line
-from vastcellar.services.edit.measured import measured_rungs
+from vastcellar.services.edit.edit_wording import evidence_line, measured_cut_text
+from vastcellar.services.edit.measured import clips_key, measured_cut, measured_rungs
 from vastcellar.services.edit.plans import edit_in_file
 from vastcellar.services.edit.stores import load_of
 from vastcellar.store.run_record import RunRecord
@@ -74,8 +78,6 @@ def test_a_run_that_asked_something_else_stands_for_nothing(plan, changed):
 
 def test_what_is_written_beside_must_have_been_written_in_the_test(plan):
     """A render of 50 MB/s is asked for: a test without one doesn't count."""
-    from vastcellar.core.shoot.edit_plan import Beside
-
     busy = replace(plan, beside=(Beside("render", 50e6),))
     assert rungs(busy, record((2, 300, 0))) == {}
     assert rungs(busy, record((2, 300, 0), plan={"render_bytes_per_s": 50e6})) == {2: 0.0}
@@ -113,3 +115,82 @@ def test_a_store_without_a_unit_has_no_measured_rung(plan, catalog):
     """However many runs there are."""
     edit = plan_edit(plan, catalog, records=[record((2, 300, 0))])
     assert edit.stores[0].measured == ()
+
+
+CLIPS = (ClipUse("A", 0, 30, 92.2e6), ClipUse("B", 20, 60, 92.2e6))
+
+
+def cut_record(clips=CLIPS, from_s=10.0, seconds=20.0, ahead=0.24, late=7, **changes):
+    """A part of a cut of *clips* played from H-02."""
+    part = part_of("cut", clips, from_s, seconds, ahead)
+    figures = {
+        "from_s": from_s, "duration_s": seconds, "read_ahead_s": ahead, "frames": 750,
+        "late_frames": late, "worst_second_s": 22 if late else None, "clips_key": clips_key(part),
+    }  # fmt: skip
+    return replace(RunRecord("H-02", "cut", AT, False, True, {}, figures, 9), **changes)
+
+
+def test_a_cut_that_was_played_stands_for_that_part_of_that_cut(plan):
+    """The newest of several; what was changed outside the part doesn't matter."""
+    load = load_of(plan, None)
+    old = cut_record(late=0, measured_at=AT - timedelta(days=2))
+    found = measured_cut([old, cut_record()], "H-02", demand_of(CLIPS), load)
+    assert (found.late_frames, found.frames, found.worst_second_s, found.run_id) == (7, 750, 22, 9)
+    longer = (*CLIPS, ClipUse("C", 40, 50, 92.2e6))
+    assert measured_cut([cut_record()], "H-02", demand_of(longer), load) is not None
+
+
+@pytest.mark.parametrize(
+    "clips",
+    [
+        (CLIPS[0], replace(CLIPS[1], start_s=21)),
+        (CLIPS[0], replace(CLIPS[1], bytes_per_s=46e6)),
+        (CLIPS[0], replace(CLIPS[1], name="C")),
+        (CLIPS[0], replace(CLIPS[1], frames_per_s=50.0)),
+        CLIPS[:1],
+        (*CLIPS, ClipUse("C", 29, 50, 92.2e6)),
+        (ClipUse("A", 100, 130, 92.2e6),),
+    ],
+)
+def test_a_cut_that_was_changed_since_was_never_played(plan, clips):
+    """Later, lighter, another clip, another pace, one fewer, one more, and all of it elsewhere."""
+    assert measured_cut([cut_record()], "H-02", demand_of(clips), load_of(plan, None)) is None
+
+
+@pytest.mark.parametrize(
+    "record",
+    [
+        cut_record(ahead=2.0),
+        cut_record(is_complete=False),
+        cut_record(unit_tag="H-01"),
+        cut_record(kind="edit"),
+        cut_record(figures={}),
+        cut_record(figures={"from_s": "soon"}),
+    ],
+)
+def test_a_run_that_played_it_otherwise_says_nothing_of_it(plan, record):
+    """Read further ahead, half of it, from another unit, another test, figures of nobody's."""
+    assert measured_cut([record], "H-02", demand_of(CLIPS), load_of(plan, None)) is None
+
+
+def test_with_writing_beside_only_what_was_late_without_it_counts(plan):
+    """A cut is played with nothing written beside: in time then says nothing of a render day."""
+    busy = load_of(replace(plan, beside=(Beside("render", 50e6),)), None)
+    asked = "H-02", demand_of(CLIPS), busy
+    assert measured_cut([cut_record(late=0)], *asked) is None
+    assert measured_cut([cut_record(late=7)], *asked).late_frames == 7
+
+
+def test_the_played_part_is_said_with_its_worst_place(plan, catalog):
+    """Beside the store that is that unit, and nowhere else."""
+    with_cut = replace(plan, timeline="slipway.otio")
+    edit = plan_edit(with_cut, catalog, beside=Path("docs/examples"))
+    clips = edit.cut.demand.clips
+    played = cut_record(clips, 1450.0, 20.0, late=25)
+    edit = plan_edit(with_cut, catalog, beside=Path("docs/examples"), records=[played])
+    told = "H-02 played 24:10 to 24:30 on 2026-11-24: 25 of 750 frames late, most at 0:22"
+    assert measured_cut_text(edit.chosen, PLAIN) == told
+    assert [measured_cut_text(each, PLAIN) != "" for each in edit.stores].count(True) == 1
+    in_time = cut_record(clips, 1450.0, 20.0, late=0)
+    edit = plan_edit(with_cut, catalog, beside=Path("docs/examples"), records=[in_time])
+    assert measured_cut_text(edit.chosen, PLAIN).endswith("on 2026-11-24: every frame in time")

@@ -21,7 +21,12 @@ from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.shoot.edit_plan import EditPlan, StoreSetup
 from vastcellar.core.shoot.shoot import Shoot
 from vastcellar.core.shoot.shoot_plan import plan_shoot
-from vastcellar.services.edit.measured import MeasuredRung, measured_rungs
+from vastcellar.services.edit.measured import (
+    MeasuredCut,
+    MeasuredRung,
+    measured_cut,
+    measured_rungs,
+)
 from vastcellar.services.edit.stores import build_store, load_of
 from vastcellar.services.edit.timelines import CutReader, TimelineDemand, cut_path
 from vastcellar.store.run_record import RunRecord
@@ -48,6 +53,8 @@ class PlannedStore:
     """Of the cut; None without one."""
     measured: tuple[MeasuredRung, ...] = ()
     """What edit tests of its unit stand for."""
+    measured_cut: MeasuredCut | None = None
+    """The cut, or a part of it, played from its unit for real."""
 
     @cached_property
     def asked(self) -> Rung:
@@ -171,7 +178,8 @@ def plan_edit(
             continue
         planned = planned_store(setup, store, load, plan, cut, growth_of(plan, shoot))
         measured = measured_rungs(records, setup.unit_tag, load)
-        made.append(replace(planned, measured=measured))
+        played = measured_cut(records, setup.unit_tag, cut.demand, load) if cut else None
+        made.append(replace(planned, measured=measured, measured_cut=played))
     return PlannedEdit(plan, tuple(made), cut, tuple(notes))
 
 

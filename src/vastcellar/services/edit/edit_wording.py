@@ -104,6 +104,20 @@ def cut_text(cut: TimelineDemand, fmt: NumberFormat) -> str:
     )
 
 
+def measured_cut_text(planned: PlannedStore, fmt: NumberFormat) -> str:
+    """Return what came of playing the cut from the store's unit; "" where nobody did."""
+    found = planned.measured_cut
+    if found is None:
+        return ""
+    when = found.measured_at.astimezone().date().isoformat()
+    part = f"{position(found.from_s)} to {position(found.from_s + found.duration_s)}"
+    said = f"{planned.setup.unit_tag} played {part} on {when}"
+    if found.worst_second_s is None:
+        return f"{said}: every frame in time"
+    late, frames = (fmt.number(each, 0) for each in (found.late_frames, found.frames))
+    return f"{said}: {late} of {frames} frames late, most at {position(found.worst_second_s)}"
+
+
 def position(at_s: float) -> str:
     """Return a moment of a cut: "31:08", from an hour on "1:02:09"."""
     whole = round(at_s)

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import asdict, dataclass
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
@@ -9,15 +12,40 @@ from vastcellar.bench.cut_run import CutResult, CutRun, part_of
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.units import NumberFormat
 from vastcellar.services.edit.edit_wording import position
+from vastcellar.services.edit.measured import CUT, clips_key
 from vastcellar.services.edit.timelines import timeline_demand
+from vastcellar.services.proving.conditions import LoadBefore
+from vastcellar.services.proving.keeping import NO_TRACE, KeptRun, keep_any
 from vastcellar.services.proving.places import find_place, folder_target, require_room_for
+from vastcellar.services.workplace.rescuing import add_run
+from vastcellar.services.workplace.run_records import Conditions
+from vastcellar.services.workplace.workplace import Workplace
+from vastcellar.store.run_record import RunRecord
 
 USUAL_SECONDS = 40.0
 
-__all__ = ["CutResult", "CutRun", "cut_figures", "cut_run", "cut_sentence", "parse_position"]
+__all__ = [
+    "CutProof",
+    "CutResult",
+    "CutRun",
+    "cut_figures",
+    "cut_proof",
+    "cut_sentence",
+    "parse_position",
+]
 
 
-def cut_run(
+@dataclass(frozen=True)
+class CutProof:
+    """A part of a cut ready to be played in a folder."""
+
+    run: CutRun
+    begin: Callable[[], tuple[str, ...]]
+    """Notes the load on the disk, and returns what is to be said before."""
+    conditions: Callable[[CutResult], Conditions]
+
+
+def cut_proof(
     folder: Path,
     timeline: Path,
     notes_folder: Path,
@@ -26,7 +54,7 @@ def cut_run(
     from_s: float | None = None,
     seconds: float = USUAL_SECONDS,
     read_ahead_s: float = 0.5,
-) -> CutRun:
+) -> CutProof:
     """Return the test that plays a part of the cut in *timeline* out of *folder*.
 
     Args:
@@ -56,7 +84,31 @@ def cut_run(
     plan = part_of(cut.name, cut.demand.clips, from_s, min(seconds, whole_s - from_s), read_ahead_s)
     place = find_place(folder)
     require_room_for(plan.bytes_to_write, place)
-    return CutRun(plan, folder_target(folder, place, notes_folder))
+    before = LoadBefore(place)
+
+    def conditions(result: CutResult) -> Conditions:
+        return before.conditions(folder, result.read_mode, result.read_mode)
+
+    run = CutRun(plan, folder_target(folder, place, notes_folder))
+    return CutProof(run, before.begin, conditions)
+
+
+@keep_any.register
+def _(proof: CutProof, workplace: Workplace, unit_tag: str) -> tuple[KeptRun, ...]:
+    """Keep what was played of a cut. Raises CellarError, or UnknownPartError for the unit."""
+    result = proof.run.result
+    if result is None or not result.frames:
+        return ()
+    record = RunRecord(
+        unit_tag=unit_tag,
+        kind=CUT,
+        measured_at=datetime.now(UTC),
+        is_simulated=False,
+        is_complete=result.is_complete,
+        conditions=asdict(proof.conditions(result)),
+        figures={**cut_figures(result), "clips_key": clips_key(result.plan)},
+    )
+    return (KeptRun(add_run(workplace, record, NO_TRACE, result.written_bytes)),)
 
 
 def cut_figures(result: CutResult) -> dict[str, Any]:

@@ -3,24 +3,51 @@
 from __future__ import annotations
 
 import sys
-from dataclasses import asdict, replace
+from collections.abc import Callable
+from dataclasses import asdict, dataclass, replace
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
-from vastcellar.bench.edit_run import EditPlan
+from vastcellar.bench.edit_run import EditPlan, EditResult
 from vastcellar.bench.meeting import MOST_CLIENTS, Meeting
 from vastcellar.bench.together_run import TogetherRun, TogetherStep, shared_out
 from vastcellar.core.errors import BadFileError, BadValueError
 from vastcellar.core.units import NumberFormat
+from vastcellar.services.proving.conditions import LoadBefore
+from vastcellar.services.proving.file_proving import edit_figures
+from vastcellar.services.proving.keeping import NO_TRACE, KeptRun, keep_any
 from vastcellar.services.proving.places import find_place, folder_target, require_room_for
+from vastcellar.services.workplace.rescuing import add_run
+from vastcellar.services.workplace.run_records import Conditions
+from vastcellar.services.workplace.workplace import Workplace
+from vastcellar.store.run_record import RunRecord
 
-__all__ = ["TogetherRun", "called", "client_command", "joined", "together_figures",
-           "together_lines"]  # fmt: skip
+__all__ = ["TogetherProof", "TogetherRun", "called", "client_command", "joined",
+           "together_figures", "together_lines"]  # fmt: skip
 _CODE = "from vastcellar.cli.main import main; main()"
 
 
-def called(folder: Path, plan: EditPlan, notes_folder: Path, clients: int) -> TogetherRun:
+@dataclass(frozen=True)
+class TogetherProof:
+    """The part of the client that called, ready to run; it has what all of them saw."""
+
+    run: TogetherRun
+    plan: EditPlan
+    """Of all clients together."""
+    clients: int
+    others: int
+    """Of them on other computers."""
+    begin: Callable[[], tuple[str, ...]]
+    conditions: Callable[[EditResult], Conditions]
+
+
+def called(
+    folder: Path, plan: EditPlan, notes_folder: Path, clients: int, others: int = 0
+) -> TogetherProof:
     """Call a meeting of so many *clients* in *folder*, and return this one's part.
+
+    *others* of them are on other computers.
 
     Raises BadValueError for one client or too many; DiskError where the folder can't be used, or
     clients meet there already.
@@ -35,7 +62,41 @@ def called(folder: Path, plan: EditPlan, notes_folder: Path, clients: int) -> To
     require_room_for(shares.bytes_to_write, place)
     meeting = Meeting(folder)
     meeting.call({"plan": asdict(plan), "clients": clients})
-    return _run(plan, folder, notes_folder, meeting, clients)
+    before = LoadBefore(place)
+
+    def conditions(result: EditResult) -> Conditions:
+        return before.conditions(folder, result.read_mode, result.write_mode)
+
+    run = _run(plan, folder, notes_folder, meeting, clients)
+    return TogetherProof(run, plan, clients, others, before.begin, conditions)
+
+
+@keep_any.register
+def _(proof: TogetherProof, workplace: Workplace, unit_tag: str) -> tuple[KeptRun, ...]:
+    """Keep what all clients saw as one edit test. Raises CellarError, UnknownPartError."""
+    result, steps = proof.run.result, proof.run.together
+    if result is None or not steps:
+        return ()
+    figures = {
+        **edit_figures(result),
+        "kind": "edit",
+        "plan": asdict(proof.plan) | {"bytes_to_write": result.plan.bytes_to_write},
+        "steps": together_figures(steps)["steps"],
+        "most_streams": _held(steps),
+        "clients": proof.clients,
+        "other_computers": proof.others,
+    }
+    record = RunRecord(
+        unit_tag=unit_tag,
+        kind="edit",
+        measured_at=datetime.now(UTC),
+        is_simulated=False,
+        is_complete=result.is_complete,
+        conditions=asdict(proof.conditions(result)),
+        figures=figures,
+    )
+    # What the others wrote wears the unit as well.
+    return (KeptRun(add_run(workplace, record, NO_TRACE, result.written_bytes * proof.clients)),)
 
 
 def joined(folder: Path, notes_folder: Path) -> TogetherRun:
@@ -73,7 +134,7 @@ def client_command(folder: Path) -> list[str]:
 def together_figures(steps: list[TogetherStep]) -> dict[str, Any]:
     """Return what all clients measured together, as it is printed as JSON."""
     return {
-        "streams_held": max((each.streams for each in steps if not each.missed), default=0),
+        "streams_held": _held(steps),
         "steps": [
             {
                 "streams": each.streams,
@@ -89,8 +150,7 @@ def together_figures(steps: list[TogetherStep]) -> dict[str, Any]:
 
 def together_lines(steps: list[TogetherStep], fmt: NumberFormat) -> list[tuple[str, str]]:
     """Return it line by line."""
-    held = max((each.streams for each in steps if not each.missed), default=0)
-    lines = [("streams without a miss, all clients", str(held))]
+    lines = [("streams without a miss, all clients", str(_held(steps)))]
     for each in steps:
         shares = " + ".join(str(client.streams) for client in each.clients)
         lines.append(
@@ -100,3 +160,8 @@ def together_lines(steps: list[TogetherStep], fmt: NumberFormat) -> list[tuple[s
             )
         )
     return lines
+
+
+def _held(steps: list[TogetherStep]) -> int:
+    """Return the most streams of all clients that played without a miss."""
+    return max((each.streams for each in steps if not each.missed), default=0)

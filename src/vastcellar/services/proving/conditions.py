@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import math
 import platform
 from dataclasses import asdict, replace
+from pathlib import Path
 
 from vastcellar import __version__
 from vastcellar.bench.disturbances import Disturbances
@@ -86,3 +88,17 @@ class LoadBefore:
         others = count_running_tests(self._place.disk_name)
         running = "another test runs on this disk: they will measure each other" if others else ""
         return tuple(word for word in (self.load.warning, self._place.caution, running) if word)
+
+    def conditions(
+        self,
+        folder: Path,
+        read_mode: str,
+        write_mode: str,
+        chain: Chain | None = None,
+        ambient_c: float = math.nan,
+    ) -> Conditions:
+        """Return the conditions of a run with files in *folder*, which lies in this place."""
+        base = chain_conditions(chain, ambient_c, str(folder), write_mode)
+        is_direct = read_mode.startswith("direct")
+        made = on_disk(base, self._place, self.load, is_direct=is_direct)
+        return replace(made, read_mode=read_mode)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
 
@@ -14,7 +14,7 @@ from vastcellar.bench.offload_run import OffloadPlan, OffloadResult
 from vastcellar.bench.project_run import ProjectPlan, ProjectResult, ProjectRun
 from vastcellar.core.chain.chain import Chain
 from vastcellar.core.units import NumberFormat
-from vastcellar.services.proving.conditions import LoadBefore, chain_conditions, on_disk
+from vastcellar.services.proving.conditions import LoadBefore
 from vastcellar.services.proving.folder_runs import FilePlan, FileRun, file_run
 from vastcellar.services.proving.offloading import limit_sentence, made_up_clips, offload_figures
 from vastcellar.services.proving.places import find_place, require_room_for
@@ -97,10 +97,7 @@ def file_proof(
 
     def conditions(result: FileResult) -> Conditions:
         write_mode = result.read_mode if isinstance(result, ProjectResult) else result.write_mode
-        base = chain_conditions(chain, ambient_c, str(folder), write_mode)
-        is_direct = result.read_mode.startswith("direct")
-        made = on_disk(base, place, before.load, is_direct=is_direct)
-        return replace(made, read_mode=result.read_mode)
+        return before.conditions(folder, result.read_mode, write_mode, chain, ambient_c)
 
     tbw = chain.parts.drive.tbw_bytes if chain else 0.0
     spec = plan, folder, notes_folder

@@ -29,6 +29,7 @@ from vastcellar.store.run_record import RunRecord
 from vastcellar.store.trace_csv import trace_text
 
 __all__ = [
+    "NO_TRACE",
     "AnyProof",
     "AnyResult",
     "KeptRun",
@@ -41,7 +42,8 @@ __all__ = [
 AnyProof = FlatProof | FileProof | Proof | ProtocolProof | TurnsProof
 AnyResult = FlatResult | FileResult | RecorderResult | ProtocolResult | TurnsResult
 
-_NO_TRACE = "elapsed_s,written_bytes,temperature_c\n"
+NO_TRACE = "elapsed_s,written_bytes,temperature_c\n"
+"""Of a run that has none."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -146,7 +148,7 @@ def keep_file_proof(
         conditions=asdict(proof.conditions(result)),
         figures=figures,
     )
-    trace = trace_text(result.copy.trace) if isinstance(result, OffloadResult) else _NO_TRACE
+    trace = trace_text(result.copy.trace) if isinstance(result, OffloadResult) else NO_TRACE
     return KeptRun(add_run(workplace, record, trace, result.written_bytes))
 
 
@@ -184,7 +186,7 @@ def keep_turns(workplace: Workplace, unit_tag: str, run: AlternatingRun) -> tupl
 
 
 @singledispatch
-def keep_any(proof: AnyProof, workplace: Workplace, unit_tag: str) -> tuple[KeptRun, ...]:
+def keep_any(proof: object, workplace: Workplace, unit_tag: str) -> tuple[KeptRun, ...]:
     """Keep whatever has ended; nothing where nothing was measured.
 
     A new kind of test registers here how it is kept.

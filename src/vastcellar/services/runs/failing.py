@@ -13,6 +13,7 @@ _FAILED_BY: dict[str, Callable[[dict[str, Any]], bool]] = {
     "write": lambda figures: _came_back_wrong(figures["read"]),
     "offload": lambda figures: bool(figures["different"]),
     COPIED: lambda figures: bool(figures["different"]),
+    "cut": lambda figures: bool(figures["late_frames"]),
     "edit": lambda figures: figures["most_streams"] < figures["plan"]["streams"],
 }
 """The only thing about each that is wrong whatever was asked."""

@@ -73,6 +73,11 @@ def _cells(record: RunRecord, fmt: NumberFormat) -> tuple[str, str, str, str]:
         streams = "1 stream" if count == 1 else f"{count} streams"
         return (_NOTHING, f"{figures['plan']['streams']} streams asked for",
                 f"{streams} without a miss", _NOTHING)  # fmt: skip
+    if record.kind == "cut":
+        late = figures["late_frames"]
+        found = f"{fmt.number(late, 0)} frames late" if late else "no frame late"
+        return (_NOTHING, fmt.duration(figures["duration_s"]),
+                f"{figures['cut']}: {found}", _NOTHING)  # fmt: skip
     operations = figures.get("operations", ())
     first = operations[0] if operations else None
     found = f"{first['name']} {fmt.number(first['per_s'], 0)} a second" if first else _NOTHING

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from vastcellar.services.edit.edit_wording import cut_text
+from vastcellar.services.edit.edit_wording import cut_text, measured_cut_text
 from vastcellar.services.edit.helping import Help
 from vastcellar.ui.models.edit_desk import EditDesk
 from vastcellar.ui.models.workbench import Workbench
@@ -113,7 +113,10 @@ class LadderPage(QWidget):
         self.store_view.show_store(chosen)
         self.demand.show_cut(chosen, cut)
         self._cut.setVisible(cut is not None and chosen is not None)
-        self.cut_line.setText(cut_text(cut, self._workbench.look.numbers) if cut else "")
+        fmt = self._workbench.look.numbers
+        played = measured_cut_text(chosen, fmt) if chosen else ""
+        said = cut_text(cut, fmt) if cut else ""
+        self.cut_line.setText(f"{played}. {said}" if played else said)
         self.cut_line.setToolTip(self.cut_line.text())
         self._show_spot(self.demand.spot)
         self._show_helps()

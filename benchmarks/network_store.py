@@ -29,8 +29,10 @@ FILE_BYTES = 400 * 2**20
 
 
 def run(*command: str) -> None:
-    """Run *command*; raises where it fails."""
-    subprocess.run(command, check=True, capture_output=True)
+    """Run *command*; raises with what it said where it fails."""
+    done = subprocess.run(command, check=False, capture_output=True, text=True)
+    if done.returncode:
+        raise SystemExit(f"{' '.join(command)}: {done.stderr.strip() or 'it failed'}")
 
 
 @contextlib.contextmanager
@@ -111,7 +113,14 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as made, linked(asked.line):
         work = Path(made)
         with mounted(work) as mount:
-            run("dd", "if=/dev/urandom", f"of={work}/store/file", f"bs={FILE_BYTES}", "count=1")
+            run(
+                "dd",
+                "if=/dev/urandom",
+                f"of={work}/store/file",
+                "bs=4M",
+                f"count={FILE_BYTES // (4 * 2**20)}",
+                "iflag=fullblock",
+            )
             streams, plain = [], []
             for _ in range(asked.runs):
                 streams.append(played(mount, work / "notes", computed * 0.7, asked.seconds))

@@ -14,7 +14,7 @@ test: setup-test
 	$(VENV)/mypy
 	$(VENV)/lint-imports
 	$(VENV)/python tools/schemas --check
-	$(VENV)/pytest
+	@tools/tests
 	$(VENV)/python tools/test-share
 
 fuzz: setup-test

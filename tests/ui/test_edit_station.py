@@ -359,5 +359,8 @@ def test_a_unit_brings_its_drive_and_its_own_edit_tests(app, station, qtbot):
     text = PdfReader(io.BytesIO(paper)).pages[0].extract_text().replace("\n", " ")
     assert "Verdict by what was measured (H-02: 2 streams in time on 2026-11-24)" in text
     assert "25 of 500 frames late" in text and "not measured" not in text
+    enter(station.ladder.store_form.count, "2")
+    assert plan_of(app).store.unit_tag == ""  # two disks aren't that unit
+    station.ladder.store_form.unit.chosen.emit("H-02")
     station.ladder.store_form.unit.chosen.emit("none")
     assert plan_of(app).store.unit_tag == ""

@@ -194,3 +194,33 @@ def test_the_played_part_is_said_with_its_worst_place(plan, catalog):
     in_time = cut_record(clips, 1450.0, 20.0, late=0)
     edit = plan_edit(with_cut, catalog, beside=Path("docs/examples"), records=[in_time])
     assert measured_cut_text(edit.chosen, PLAIN).endswith("on 2026-11-24: every frame in time")
+
+
+@pytest.mark.parametrize(
+    ("conditions", "port"),
+    [
+        ({"is_in_memory": True}, "usb-5g"),
+        ({"is_direct": False}, "usb-5g"),
+        ({"is_over_network": True}, "usb-5g"),
+        ({}, "eth-1g"),
+        ({"is_over_network": True}, "eth-1g"),
+    ],
+)
+def test_what_was_measured_elsewhere_proves_nothing_of_this_store(plan, catalog, conditions, port):
+    """In memory, through a cache, over a network or without one, and two streams of 92.2 in time
+    on a link that carries one: it was another link."""
+    stores = tuple(replace(each, port_mode=port) if each.name == "H-02" else each
+                   for each in plan.stores)  # fmt: skip
+    run = record((2, 300, 0), conditions=conditions)
+    edit = plan_edit(replace(plan, stores=stores), catalog, records=[run])
+    assert edit.chosen.measured == ()
+    assert edit.chosen.evidence is Evidence.COMPUTED
+
+
+def test_over_a_network_what_its_link_carries_counts(plan, catalog):
+    """One stream in time over gigabit, measured on the share."""
+    stores = tuple(replace(each, port_mode="eth-1g") if each.name == "H-02" else each
+                   for each in plan.stores)  # fmt: skip
+    run = record((1, 150, 0), conditions={"is_over_network": True})
+    edit = plan_edit(replace(plan, stores=stores, streams=1), catalog, records=[run])
+    assert (edit.chosen.verdict, edit.chosen.evidence) == (Verdict.HOLDS, Evidence.PROVED)

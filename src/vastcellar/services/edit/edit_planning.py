@@ -10,7 +10,7 @@ from pathlib import Path
 
 from vastcellar.core.edit.demand import PlayedDemand, play_demand
 from vastcellar.core.edit.edit_load import EditLoad
-from vastcellar.core.edit.edit_store import EditStore
+from vastcellar.core.edit.edit_store import EditStore, StageKind
 from vastcellar.core.edit.ladder import Ladder, Rung, ladder_of, rung_of
 from vastcellar.core.edit.months import Growth, Months, months_of
 from vastcellar.core.edit.rebuilding import Rebuild, rebuild_of
@@ -24,14 +24,17 @@ from vastcellar.core.shoot.shoot_plan import plan_shoot
 from vastcellar.services.edit.measured import (
     MeasuredCut,
     MeasuredRung,
+    is_of_this_place,
     measured_cut,
     measured_rungs,
 )
-from vastcellar.services.edit.stores import build_store, load_of
+from vastcellar.services.edit.stores import build_store, is_network, load_of
 from vastcellar.services.edit.timelines import CutReader, TimelineDemand, cut_path
 from vastcellar.store.run_record import RunRecord
 
 _TB = 1e12
+_OVER_TYPICAL_SHARE = 0.10
+"""So much more than is typical of it a link may carry."""
 INGEST_BYTES, MEMORY_BYTES = 0.5e12, 8e9
 """What is copied onto each store to compare them, and what a computer usually lets wait in memory
 before it makes a program wait."""
@@ -177,10 +180,20 @@ def plan_edit(
             notes.append(str(error))
             continue
         planned = planned_store(setup, store, load, plan, cut, growth_of(plan, shoot))
-        measured = measured_rungs(records, setup.unit_tag, load)
-        played = measured_cut(records, setup.unit_tag, cut.demand, load) if cut else None
+        here = [each for each in records if is_of_this_place(each, is_network=is_network(setup))]
+        rungs = measured_rungs(here, setup.unit_tag, load)
+        measured = tuple(each for each in rungs if _could_be(each, planned.ladder))
+        played = measured_cut(here, setup.unit_tag, cut.demand, load) if cut else None
         made.append(replace(planned, measured=measured, measured_cut=played))
     return PlannedEdit(plan, tuple(made), cut, tuple(notes))
+
+
+def _could_be(measured: MeasuredRung, ladder: Ladder) -> bool:
+    """Whether its links carry what was played in time: else it was measured on others."""
+    rung = ladder.rung(measured.streams)
+    links = [each.bytes_per_s for each in rung.given if each.kind is not StageKind.DISKS]
+    most = min(links, default=math.inf) * (1 + _OVER_TYPICAL_SHARE)
+    return measured.late_frames_per_minute > 0 or rung.asked_bytes_per_s <= most
 
 
 def planned_store(

@@ -90,6 +90,17 @@ def _stands_for(plan: dict[str, Any], load: EditLoad) -> bool:
     return is_like and is_as_often and is_no_easier and writes
 
 
+def is_of_this_place(record: RunRecord, *, is_network: bool) -> bool:
+    """Return whether a run was made where such a store is: past memory, and as near to it.
+
+    What was read out of the computer's memory is no store; a network lay between in both, or in
+    neither. Conditions that were never noted are taken for what is usual.
+    """
+    made = record.conditions
+    is_from_memory = made.get("is_in_memory", False) or not made.get("is_direct", True)
+    return not is_from_memory and bool(made.get("is_over_network", False)) == is_network
+
+
 @dataclass(frozen=True, slots=True)
 class MeasuredCut:
     """A part of the cut, played for real."""

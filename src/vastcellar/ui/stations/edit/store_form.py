@@ -159,7 +159,9 @@ class StoreForm(QWidget):
         if other not in (_NONE, kind):
             others = max(self._count(self.other_count, len(rest)), 1)
         keys = (kind,) * count + (other,) * others
-        self._edit("disks", disk_keys=keys)
+        # Other disks are another store: what was measured of the unit says nothing of them.
+        is_same = keys == store.disk_keys
+        self._edit("disks", disk_keys=keys, unit_tag=store.unit_tag if is_same else "")
 
     @staticmethod
     def _count(field: QuantityField, before: int) -> int:

@@ -43,7 +43,7 @@ def test_one_click_makes_them_all_and_build_then_has_its_baseline(app, prove, qt
     qtbot.waitUntil(lambda: "2 tests together: writes" in card.text.text())
     qtbot.mouseClick(card.start_button, LEFT)
     assert app.jobs.is_busy and not card.start_button.isVisible()
-    qtbot.waitUntil(lambda: len(card.made) == 2, timeout=20_000)
+    qtbot.waitUntil(lambda: len(card.made) == 2)
     assert "Build says what came of them" in card.text.text()
     qtbot.waitUntil(lambda: len(app.workbench.shelf.records) >= 2)
     bench = app.workbench

@@ -227,7 +227,8 @@ class CutRun(WatchedRun):
     def _play(self) -> Iterator[Progress]:
         plan, target, over = self.plan, self._folder, threading.Event()
         # The read-ahead is read before the first frame is due, as an editor's is.
-        begin_s = target.now_s() + plan.read_ahead_s
+        start_s = target.now_s()
+        begin_s = start_s + plan.read_ahead_s
         self._players = [
             _Player(target, plan, lane, number, begin_s, self._stop)
             for number, lane in enumerate(plan.lanes)
@@ -246,7 +247,7 @@ class CutRun(WatchedRun):
                     elapsed_s=target.now_s(),
                     done_share=_WRITING_SHARE + (1 - _WRITING_SHARE) * share,
                     moved_bytes=read,
-                    bytes_per_s=read / elapsed_s,
+                    bytes_per_s=read / max(target.now_s() - start_s, 1e-9),
                     temperature_c=target.temperature_c(),
                     detail=f"{late} frames late",
                 )
@@ -255,7 +256,7 @@ class CutRun(WatchedRun):
                 self._stop.set()
             for player in self._players:
                 player.join()
-            self._took_s = max(target.now_s() - begin_s, 1e-9)
+            self._took_s = max(target.now_s() - start_s, 1e-9)
         for player in self._players:
             if player.error is not None:
                 raise player.error

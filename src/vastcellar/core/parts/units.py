@@ -73,6 +73,10 @@ WORN_SHARE = 0.9
 """From so much of its rated endurance on a drive counts as nearly worn."""
 
 
+WATCH_WEAR_SHARE = 0.8
+"""From so much on a replacement is due: what is left is used up while one waits for it."""
+
+
 def worn_share(unit: Unit, drive: Drive) -> float | None:
     """Return which share of its rated endurance is written; None where none is rated."""
     return unit.written_bytes / drive.tbw_bytes if drive.tbw_bytes else None

@@ -62,7 +62,15 @@ _SECTIONS: dict[str, type[Any]] = {**CATALOG_SECTIONS, "units": Unit}
 # What a calibration found is kept with its runs: a file can't claim it.
 _OF_CALIBRATION: dict[str, tuple[str, ...]] = {
     "drives": ("typical",),
-    "units": ("fitted", "fitted_from", "is_fit_simulated", "fitted_at", "device", "acceptance"),
+    "units": (
+        "fitted",
+        "fitted_from",
+        "is_fit_simulated",
+        "fitted_at",
+        "device",
+        "acceptance",
+        "doubted_at",
+    ),
 }
 
 

@@ -7,9 +7,9 @@ from collections.abc import Callable, Iterator
 from dataclasses import asdict, dataclass, fields
 from datetime import UTC
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any, TypeVar, cast
 
-from sqlalchemy import Delete, Select, delete, func, select, update
+from sqlalchemy import ColumnElement, CursorResult, Delete, Select, delete, func, select, update
 from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
@@ -29,8 +29,10 @@ from vastcellar.store.cellar_file import (
 )
 from vastcellar.store.run_record import RunRecord
 from vastcellar.store.tables import CalibrationRow, RunRow, StageMeasurementRow, UnitRow
+from vastcellar.store.unit_changes import changes_told
 
 T = TypeVar("T")
+_UNSYNCHRONIZED = {"synchronize_session": False}
 # What the user says of a unit; the rest follows from its runs.
 _STATED = ("drive_key", "enclosure_key", "written_bytes", "used_bytes", "state", "note",
            "acceptance")  # fmt: skip
@@ -149,7 +151,7 @@ class Cellar:
     def keep_calibration(self, made: CalibrationRecord) -> None:
         """Keep *made* in place of the unit's earlier one. Raises UnknownPartError."""
         with self.session() as session:
-            unit = _require_unit(session, made.unit_tag)
+            unit = require_unit_row(session, made.unit_tag)
             session.merge(
                 CalibrationRow(
                     unit_id=unit.id,
@@ -191,22 +193,29 @@ class Cellar:
         """Change what differs between *before* and *after*, and nothing else.
 
         What was written by a test meanwhile, or changed in another window, stays; so do its runs
-        where the tag is another. Raises UnknownPartError; BadValueError for a tag that is taken.
+        where the tag is another. A move to another case, another tag and the like stand in its
+        story from then on. Raises UnknownPartError; BadValueError for a tag that is taken, and
+        where somebody else changed the very same thing meanwhile.
         """
         then, now = ({"tag": each.tag, **_stated(each)} for each in (before, after))
         changed = {name: value for name, value in now.items() if then[name] != value}
         with self.session() as session:
-            _require_unit(session, before.tag)
+            row = require_unit_row(session, before.tag)
             if "tag" in changed:
                 _require_free_tag(session, after.tag)
             if changed:
-                session.execute(update(UnitRow).where(UnitRow.tag == before.tag).values(**changed))
+                mine = update(UnitRow).where(UnitRow.id == row.id, *_as_before(then, changed))
+                done = session.execute(mine.values(**changed), execution_options=_UNSYNCHRONIZED)
+                if not cast("CursorResult[Any]", done).rowcount:
+                    session.refresh(row)
+                    raise _changed_meanwhile(row, then, changed)
+            session.add_all(changes_told(row.id, then, changed))
 
     def bind_unit(self, tag: str, device: DeviceIdentity | None) -> None:
         """Bind the unit to *device*, or release it. Raises UnknownPartError."""
         kept = asdict(device) if device else None
         with self.session() as session:
-            unit = _require_unit(session, tag)
+            unit = require_unit_row(session, tag)
             if unit.device is not None and unit.device != kept:
                 unit.acceptance = None  # it was of the device before
             unit.device = kept
@@ -260,7 +269,7 @@ class Cellar:
             more = UnitRow.written_bytes + wear_bytes
             mine = update(UnitRow).where(UnitRow.tag == run.unit_tag)
             session.execute(mine.values(written_bytes=more))
-            unit = _require_unit(session, run.unit_tag)
+            unit = require_unit_row(session, run.unit_tag)
             before = {"unit_written_bytes": unit.written_bytes - wear_bytes}
             row = RunRow(
                 unit_id=unit.id,
@@ -347,7 +356,31 @@ def _require_free_tag(session: Session, tag: str) -> None:
         )
 
 
-def _require_unit(session: Session, tag: str) -> UnitRow:
+def _as_before(then: dict[str, Any], changed: dict[str, Any]) -> list[ColumnElement[bool]]:
+    """Return what must hold in the very statement that writes: read before, it may be old.
+
+    Written bytes grow by every test, and a decision holds against the one before it.
+    """
+    return [
+        getattr(UnitRow, name).in_((then[name], value))
+        for name, value in changed.items()
+        if name not in ("written_bytes", "acceptance")
+    ]
+
+
+def _changed_meanwhile(
+    row: UnitRow, then: dict[str, Any], changed: dict[str, Any]
+) -> BadValueError:
+    name = next(n for n in changed if getattr(row, n) not in (then[n], changed[n]))
+    return BadValueError(
+        f"its {name.replace('_', ' ')} was changed meanwhile, to {getattr(row, name)!r}",
+        where=f"unit {row.tag}",
+        mend="Look at what it is now, and change that",
+    )
+
+
+def require_unit_row(session: Session, tag: str) -> UnitRow:
+    """Return the row of the unit *tag*. Raises UnknownPartError."""
     unit = _find_unit(session, tag)
     if unit is None:
         raise UnknownPartError(

@@ -18,7 +18,7 @@ from vastcellar.data import data_path
 from vastcellar.store.json_files import plain_for_json
 from vastcellar.store.private_files import PRIVATE_FILE_MODE, make_private_folder
 
-NEWEST_REVISION = "0008"
+NEWEST_REVISION = "0009"
 _BUSY_MS = 5000
 KIND, DEMO, OWN = "kind", "demo", "own"
 

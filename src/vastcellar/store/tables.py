@@ -5,10 +5,22 @@ Only portable column types, so that the same models run on a database server.
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import date, datetime
 from typing import Any
 
-from sqlalchemy import JSON, DateTime, Double, ForeignKey, Index, LargeBinary, String, Text, true
+from sqlalchemy import (
+    JSON,
+    Date,
+    DateTime,
+    Double,
+    ForeignKey,
+    Index,
+    LargeBinary,
+    String,
+    Text,
+    UniqueConstraint,
+    true,
+)
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
 
@@ -122,3 +134,44 @@ class CalibrationRow(Base):
     is_simulated: Mapped[bool]
     run_ids: Mapped[list[int]] = mapped_column(JSON)
     fit: Mapped[dict[str, Any]] = mapped_column(JSON)
+
+
+class UnitEventRow(Base):
+    """Something that happened to a unit."""
+
+    __tablename__ = "unit_events"
+    __table_args__ = (Index("ix_unit_events_unit_id_at", "unit_id", "at"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    unit_id: Mapped[int] = mapped_column(ForeignKey("units.id"))
+    at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
+    kind: Mapped[str] = mapped_column(String(32))
+    data: Mapped[dict[str, Any]] = mapped_column(JSON)
+    note: Mapped[str] = mapped_column(Text, default="")
+
+
+class JobRow(Base):
+    """A job with its days, which units are booked for."""
+
+    __tablename__ = "jobs"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(128), unique=True)
+    first_day: Mapped[date] = mapped_column(Date)
+    last_day: Mapped[date] = mapped_column(Date)
+    shoot_file: Mapped[str] = mapped_column(Text, default="")
+    note: Mapped[str] = mapped_column(Text, default="")
+
+
+class BookingRow(Base):
+    """A unit that goes on a job, what for, and whether it is out or back."""
+
+    __tablename__ = "bookings"
+    __table_args__ = (UniqueConstraint("job_id", "unit_id", name="uq_bookings_job_id_unit_id"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    job_id: Mapped[int] = mapped_column(ForeignKey("jobs.id"))
+    unit_id: Mapped[int] = mapped_column(ForeignKey("units.id"))
+    needs: Mapped[list[str]] = mapped_column(JSON)
+    out_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True), default=None)
+    in_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True), default=None)

@@ -37,6 +37,8 @@ class Unit:
     """The device that it was bound to at its first real run; None before."""
     acceptance: Acceptance | None = None
     """The newest decision on its duty; None before there was one."""
+    doubted_at: datetime | None = None
+    """When it fell, got wet or lost frames, as its story tells: what was proved before is void."""
 
     def __post_init__(self) -> None:
         where = f"unit {self.tag!r}"

@@ -6,12 +6,21 @@ import math
 from dataclasses import asdict
 from typing import Any
 
+import numpy as np
+
 from vastcellar.bench.stream_pass import PassResult
+from vastcellar.core.trace import FloatArray
 
 
 def _known(value: float) -> float | None:
     """Return *value*; None where it isn't known, as JSON has it."""
     return value if math.isfinite(value) else None
+
+
+def _hottest(temperature_c: FloatArray) -> float | None:
+    """Return the highest of them; None where there was no sensor."""
+    known = temperature_c[np.isfinite(temperature_c)]
+    return float(known.max()) if known.size else None
 
 
 def pass_figures(measured: PassResult) -> dict[str, Any]:
@@ -28,4 +37,5 @@ def pass_figures(measured: PassResult) -> dict[str, Any]:
         "longest_stall_s": max((stall.duration_s for stall in measured.stalls), default=0.0),
         "wrong_blocks": measured.wrong_blocks,
         "first_wrong_at": measured.first_wrong_at,
+        "hottest_c": _hottest(measured.trace.temperature_c),
     }

@@ -116,6 +116,9 @@ _WORDS: dict[Condition, Words] = {
         "it ran in the computer's memory" if found.run == "memory" else "it ran over a network"
     ),
     Condition.DEVICE: _device,
+    Condition.INCIDENT: lambda found, _fmt: (
+        f"made before it fell, got wet or lost frames ({found.asked.astimezone():%d %b %Y})"
+    ),
     Condition.MODULE: _fixed("another drive was in it"),
     Condition.ENCLOSURE: _fixed("it ran in another enclosure"),
     Condition.HOST: _fixed("on another host"),

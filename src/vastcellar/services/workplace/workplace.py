@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from vastcellar.bench.leftovers import Removed, remove_leftovers
 from vastcellar.bench.simulated_rig import RigFault
+from vastcellar.core.cellar.story import Story, UnitEvent, stories
 from vastcellar.core.chain.measured_stages import StageMeasurement
 from vastcellar.core.errors import UnknownPartError
 from vastcellar.core.parts.catalog import Catalog
@@ -41,6 +42,21 @@ class _KnownRuns:
         self._catalog: Catalog | None = None
         self._records: tuple[RunRecord, ...] = ()
         self._proofs: tuple[RecorderProof, ...] = ()
+        self._events_mark: tuple[int, int] | None = None
+        self._tags: frozenset[tuple[int, str]] = frozenset()
+        self._events: tuple[UnitEvent, ...] = ()
+
+    def events(self, cellar: Cellar) -> tuple[UnitEvent, ...]:
+        """Return what happened to all units; read anew where anything is new, or called anew."""
+        from vastcellar.store.unit_log import events_mark, unit_events
+
+        with self._lock:
+            mark = events_mark(cellar)
+            tags = self._mark.tags if self._mark else frozenset()
+            if mark != self._events_mark or tags != self._tags:
+                self._events = unit_events(cellar)
+                self._events_mark, self._tags = mark, tags
+            return self._events
 
     def read(
         self, cellar: Cellar, catalog: Catalog, *, is_demo: bool
@@ -97,17 +113,25 @@ class Workplace:
         were. Of new ones only those are read; a unit of another tag makes all be read anew.
         """
         records, proofs = self._known.read(self.cellar, self.catalog, is_demo=self.is_demo)
+        events = self._known.events(self.cellar)
+        told = stories(events)
         return Shelf(
-            self.cellar.units(),
+            tuple(_with_doubt(each, told) for each in self.cellar.units()),
             proofs,
             self.cellar.stage_measurements(),
             records,
             self.cellar.calibrations(),
+            events,
         )
 
     def close(self) -> None:
         """Let go of the cellar."""
         self.cellar.close()
+
+
+def _with_doubt(unit: Unit, told: Mapping[str, Story]) -> Unit:
+    doubt = told[unit.tag].doubted_since() if unit.tag in told else None
+    return replace(unit, doubted_at=doubt.at) if doubt else unit
 
 
 @dataclass(frozen=True)
@@ -121,6 +145,25 @@ class Shelf:
     records: tuple[RunRecord, ...] = ()
     """Every run, newest first, without its trace."""
     calibrations: tuple[CalibrationRecord, ...] = ()
+    events: tuple[UnitEvent, ...] = ()
+    """What happened to all units, oldest first."""
+
+    @cached_property
+    def stories(self) -> dict[str, Story]:
+        """What happened to each unit, by its tag; none for one to which nothing did."""
+        return stories(self.events)
+
+    def story(self, tag: str) -> Story:
+        """Return what happened to the unit *tag*."""
+        return self.stories.get(tag, Story())
+
+    @cached_property
+    def runs_by_tag(self) -> dict[str, tuple[RunRecord, ...]]:
+        """The runs of each unit that has any, newest first."""
+        found: dict[str, list[RunRecord]] = {}
+        for record in self.records:
+            found.setdefault(record.unit_tag, []).append(record)
+        return {tag: tuple(runs) for tag, runs in found.items()}
 
     @property
     def count_text(self) -> str:
@@ -146,7 +189,11 @@ class Shelf:
 
     def unit(self, tag: str) -> Unit | None:
         """Return the unit with *tag*, or None."""
-        return next((unit for unit in self.units if unit.tag == tag), None)
+        return self._by_tag.get(tag)
+
+    @cached_property
+    def _by_tag(self) -> dict[str, Unit]:
+        return {unit.tag: unit for unit in reversed(self.units)}
 
 
 def require_unit(shelf: Shelf, tag: str) -> Unit:

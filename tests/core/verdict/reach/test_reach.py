@@ -147,6 +147,7 @@ def test_every_condition_has_its_row(camera, catalog):
     """A condition that no row changes would be one that nobody has thought about."""
     elsewhere = {
         Condition.UNIT,
+        Condition.INCIDENT,
         Condition.FILE_SYSTEM,
         Condition.WRITTEN_SINCE,
         Condition.CALIBRATION,
@@ -176,6 +177,21 @@ def test_the_question_may_be_the_harder_one(camera, catalog):
     # One that writes faster than the run's is no worse, and still another.
     asked = asked_of(camera, catalog, setup=replace(DOCK, file_system_key="ext4"))
     assert [each.condition for each in reach_of(plain, asked).weakens] == [Condition.FILE_SYSTEM]
+
+
+def test_dropped_since_it_was_proved_it_is_not_proved_any_more(camera, catalog):
+    """A proof from before the fall is void, one from after it counts; lost frames still speak."""
+    setup = camera.setup
+    fell = Unit(setup.unit_tag, setup.drive_key, setup.enclosure_key, device=DRIVE,
+                doubted_at=NOW - timedelta(days=10))  # fmt: skip
+    asked = asked_of(camera, catalog, unit=fell)
+    before = proof_for(asked, measured_at=NOW - timedelta(days=11))
+    assert [each.condition for each in reach_of(before, asked).voids] == [Condition.INCIDENT]
+    assert newest_standing([before], fell) is None
+    after = proof_for(asked, measured_at=NOW - timedelta(days=9))
+    assert reach_of(after, asked).reach is Reach.COVERS and newest_standing([after], fell) is after
+    lost = replace(before, frames_dropped=25)
+    assert not reach_of(lost, asked).voids
 
 
 def test_a_drive_filled_since_is_asked_of_the_model(slipway, catalog):

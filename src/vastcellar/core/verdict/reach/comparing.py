@@ -83,6 +83,7 @@ def standing(proof: RecorderProof, unit: Unit) -> tuple[Difference, ...]:
     found = [compare(proof, None) for compare in nothing_asked]
     found += [
         _device_of(proof, unit),
+        _incident_of(proof, unit),
         _named(Condition.MODULE, made.drive_key, unit.drive_key),
         # A bare unit may stand in any case.
         _named(Condition.ENCLOSURE, made.enclosure_key, unit.enclosure_key)
@@ -112,6 +113,19 @@ def _place(proof: RecorderProof, _asked: Asked | None) -> _Found:
 
 def _device(proof: RecorderProof, asked: Asked) -> _Found:
     return _device_of(proof, asked.chain.parts.unit)
+
+
+def _incident(proof: RecorderProof, asked: Asked) -> _Found:
+    return _incident_of(proof, asked.chain.parts.unit)
+
+
+def _incident_of(proof: RecorderProof, unit: Unit | None) -> _Found:
+    """Held against what happened to the unit since, as its story tells."""
+    if unit is None or unit.doubted_at is None or proof.measured_at > unit.doubted_at:
+        return None
+    return Difference(
+        Condition.INCIDENT, Relation.EASIER, proof.measured_at, unit.doubted_at, Known.STATED
+    )
 
 
 def _device_of(proof: RecorderProof, unit: Unit | None) -> _Found:
@@ -377,6 +391,7 @@ _COMPARISONS: tuple[Callable[[RecorderProof, Asked], _Found], ...] = (
     _rehearsal,
     _place,
     _device,
+    _incident,
     _module,
     _enclosure,
     _link,

@@ -17,6 +17,7 @@ class Condition(StrEnum):
     REHEARSAL = "rehearsal"
     PLACE = "place"
     DEVICE = "device"
+    INCIDENT = "incident"
     MODULE = "module"
     ENCLOSURE = "enclosure"
     HOST = "host"
@@ -86,6 +87,9 @@ RULES: Mapping[Condition, Rule] = {
     Condition.REHEARSAL: Rule("A simulated rig is no drive", other=_V),
     Condition.PLACE: Rule("Memory and network are no drive of this computer", other=_V),
     Condition.DEVICE: Rule("Tags get swapped; the device says which it is", other=_V, unknown=_V),
+    Condition.INCIDENT: Rule(
+        "What fell, got wet or lost frames since may not do it again", easier=_V
+    ),
     Condition.MODULE: Rule("Another module in the case is another drive", other=_V),
     Condition.ENCLOSURE: Rule("The case decides the heat, its bridge the rate", other=_V),
     Condition.HOST: Rule("Controllers differ little at one link mode", other=_W),

@@ -49,6 +49,20 @@ def places(tmp_path: Path) -> Folders:
     return Folders(tmp_path / "data ü", tmp_path / "state ü", tmp_path / "config ü")
 
 
+@pytest.fixture(autouse=True)
+def _without_history(request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Most tests keep runs of their own in the demo: its two invented years would be in the way."""
+    if "two_years" not in request.fixturenames:
+        monkeypatch.setattr(
+            "vastcellar.services.workplace.demo_history.seed_history", lambda *_: None
+        )
+
+
+@pytest.fixture
+def two_years() -> None:
+    """Asks for a demo as its user first sees it, with two invented years behind it."""
+
+
 @pytest.fixture
 def workplace(places: Folders) -> Iterator[Workplace]:
     opened = open_workplace(demo=True, places=places)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import UTC, datetime
 from typing import Any
 
@@ -50,6 +51,22 @@ def add_event(cellar: Cellar, event: UnitEvent) -> int:
         session.add(row)
         session.flush()
         return row.id
+
+
+def keep_events(cellar: Cellar, events: Sequence[UnitEvent]) -> None:
+    """Keep what happened elsewhere or long ago, all or none; the units' states stay.
+
+    Raises CellarError, UnknownPartError.
+    """
+    with cellar.session() as session:
+        for event in events:
+            unit = require_unit_row(session, event.unit_tag)
+            session.add(
+                UnitEventRow(
+                    unit_id=unit.id, at=event.at.astimezone(UTC), kind=event.kind.value,
+                    data=dict(event.data), note=event.note,
+                )
+            )  # fmt: skip
 
 
 def remove_event(cellar: Cellar, event_id: int) -> UnitEvent:

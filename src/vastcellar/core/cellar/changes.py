@@ -29,7 +29,7 @@ _WORTH_PLACING = 0.5
 _AS_CLEAR = 0.85
 _MOST_PLACES = 60
 """Where three levels are tried: enough to tell steps from a slide."""
-_SHUFFLES = 20_000
+_SHUFFLES = 10_000
 _MOST_TABLED = 120
 
 

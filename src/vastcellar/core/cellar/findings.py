@@ -79,8 +79,8 @@ _TRUE_SHARE = 0.9
 """A drive holds a little less than its box says, in other units; never a tenth less."""
 _COLLAPSED_SHARE = 1 / 3
 """Of its own rate in a short test, or at its first: less than that it doesn't keep up."""
-_CAPPED_SHARE = 0.25
-"""Of what the drive could write; a case that carries a third is a usual choice."""
+_CAPPED_SHARE = 0.2
+"""Of what the drive could write; a case that carries a quarter is a usual choice."""
 NOT_SEEN_DAYS = 365
 _WARRANTY_DAYS = 60
 
@@ -125,7 +125,9 @@ class UnitFacts:
     wrong_bytes: tuple[int, datetime] | None = None
     """The newest run that read back something else, and when."""
     swapped_with: str = ""
-    """The unit that is bound to the same device, or the label of the device it was seen under."""
+    """The unit that is bound to the same device, or whose device this one's should be."""
+    device_bytes: float | None = None
+    """What the device holds that it is bound to, where its record says something else."""
     case_bytes_per_s: float | None = None
     """What its case's link carries; None without a case, or where that isn't known."""
     proof_at: datetime | None = None
@@ -229,10 +231,14 @@ def _collapses(facts: UnitFacts, _twins: OutOfLine | None, _today: date) -> list
 
 @_finds
 def _swapped(facts: UnitFacts, _twins: OutOfLine | None, _today: date) -> list[Finding]:
-    if not facts.swapped_with:
+    if not facts.swapped_with and facts.device_bytes is None:
         return []
-    values = {"with": facts.swapped_with}
-    return [Finding(FindingKind.SWAPPED, facts.unit.tag, values, (), facts.swapped_with)]
+    values = {
+        "with": facts.swapped_with, "device_bytes": facts.device_bytes,
+        "record_bytes": float(facts.drive.capacity_bytes),
+    }  # fmt: skip
+    mark = f"{facts.swapped_with} {facts.device_bytes or 0:.0f}"
+    return [Finding(FindingKind.SWAPPED, facts.unit.tag, values, (), mark)]
 
 
 @_finds

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from math import comb
 from statistics import median
 
 from vastcellar.core.cellar.changes import LEAST_SHARE, SURE
@@ -99,9 +100,9 @@ def _agrees(points: Sequence[RunPoint], pool: Sequence[RunPoint]) -> bool:
 
 def _by_chance(stalled: int, count: int, their_stalled: int, their_count: int) -> float:
     """Return how often chance has so many of all standstills fall on this sample (Fisher)."""
-    if stalled == 0:
-        return 1.0
-    from scipy.stats import fisher_exact  # half a second to load
-
-    table = [[stalled, count - stalled], [their_stalled, their_count - their_stalled]]
-    return float(fisher_exact(table, alternative="greater").pvalue)
+    runs, stalls = count + their_count, stalled + their_stalled
+    ways = sum(
+        comb(count, mine) * comb(their_count, stalls - mine)
+        for mine in range(stalled, min(count, stalls) + 1)
+    )
+    return ways / comb(runs, stalls)

@@ -23,6 +23,8 @@ from vastcellar.services.proving.binding import twins
 from vastcellar.services.workplace.workplace import Shelf
 from vastcellar.store.run_record import RunRecord
 
+_OTHER_SIZE_SHARE = 0.1
+"""A drive holds what its box says to within a few percent, in whatever units that is."""
 _NO_RUNS: tuple[RunRecord, ...] = ()
 
 
@@ -64,13 +66,16 @@ class UnitMemory:
     ) -> Remembered:  # fmt: skip
         """Return all that is known on *today*; *shoot* is the next job, which needs proofs."""
         needed = _needed(shoot)
-        swapped = dict(pair for one, two in twins(shelf) for pair in ((one, two), (two, one)))
+        swapped, misfits = label_doubts(shelf, catalog)
         facts: dict[str, UnitFacts] = {}
         for unit in shelf.units:
             known = self._known(unit, shelf, catalog, today, is_demo=is_demo)
             if known is not None:
                 proof, camera = shelf.standing_proofs.get(unit.tag), needed.get(unit.tag, "")
-                known = replace(known, swapped_with=swapped.get(unit.tag, ""))
+                known = replace(
+                    known, swapped_with=swapped.get(unit.tag, ""),
+                    device_bytes=misfits.get(unit.tag),
+                )  # fmt: skip
                 facts[unit.tag] = _with_proof(known, proof, camera, today)
         samples = self._out_of_line(facts)
         self._facts = {tag: kept for tag, kept in self._facts.items() if tag in facts}
@@ -117,6 +122,35 @@ class UnitMemory:
                 self._samples[key] = kept
             found.update(kept[1])
         return found
+
+
+def label_doubts(shelf: Shelf, catalog: Catalog) -> tuple[dict[str, str], dict[str, float]]:
+    """Return which units may wear each other's label, and what devices hold that misfit theirs.
+
+    Two units of one device, or two whose devices fit each other's record and not their own.
+    """
+    swapped = dict(pair for one, two in twins(shelf) for pair in ((one, two), (two, one)))
+    sizes = {
+        unit.tag: (float(unit.device.size_bytes), float(drive.capacity_bytes))
+        for unit in shelf.units
+        if unit.device is not None and unit.device.size_bytes
+        and (drive := catalog.drives.get(unit.drive_key)) is not None
+    }  # fmt: skip
+    misfits = {
+        tag: holds
+        for tag, (holds, record) in sizes.items()
+        if tag not in swapped and not _is_as_large(holds, record)
+    }
+    for one in misfits:
+        for two in misfits:
+            crossed = _is_as_large(sizes[one][0], sizes[two][1])
+            if one != two and crossed and _is_as_large(sizes[two][0], sizes[one][1]):
+                swapped.setdefault(one, two)
+    return swapped, misfits
+
+
+def _is_as_large(one: float, other: float) -> bool:
+    return min(one, other) >= (1 - _OTHER_SIZE_SHARE) * max(one, other)
 
 
 def _needed(shoot: Shoot | None) -> dict[str, str]:

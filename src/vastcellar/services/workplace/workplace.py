@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from datetime import date
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -208,10 +209,13 @@ def require_unit(shelf: Shelf, tag: str) -> Unit:
     return unit
 
 
-def open_workplace(*, demo: bool = False, places: Folders | None = None) -> Workplace:
+def open_workplace(
+    *, demo: bool = False, places: Folders | None = None, with_history: bool = True
+) -> Workplace:
     """Open catalog and cellar and remove what killed tests left.
 
-    The demo is seeded on its first start and then kept like any other work.
+    The demo is seeded on its first start and then kept like any other work; with its two invented
+    years, unless *with_history* says otherwise.
     Raises BadFileError for a catalog file, CellarError for the database.
     """
     # The database takes a third of a second to load: not needed to answer in a terminal.
@@ -229,6 +233,10 @@ def open_workplace(*, demo: bool = False, places: Folders | None = None) -> Work
             cellar.save_units(read_units(data_path("demo", "cellar.json")))
             for tag, device in rigs["devices"].items():
                 cellar.bind_unit(tag, DeviceIdentity(**device))
+            if with_history:
+                from vastcellar.services.workplace.demo_history import seed_history
+
+                seed_history(cellar, date.today(), str(places.data / DEMO_SHOOT_NAME))
         faults = {tag: RigFault(**fault) for tag, fault in rigs["faults"].items()}
     removed = remove_killed_tests(places)
     return Workplace(places, catalog, cellar, cellar.is_demo, faults, removed)

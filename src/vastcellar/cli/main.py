@@ -16,6 +16,7 @@ from vastcellar.core.errors import VastCellarError
 _COMMANDS = {
     "build": Late("build_command:build_command", "Do these parts go together, and will it hold?"),
     "calibrate": Late("calibrate_command:calibrate", "Fit how a unit writes to its own runs."),
+    "cellar": Late("cellar_command:cellar_command", "What is found on the shelf; units' stories."),
     "chain": Late("chain_command:chain", "What a setup carries, stage by stage."),
     "copy": Late("copy_command:copy_command", "A card to several drives in one read, verified."),
     "devices": Late("devices_command:devices", "What is plugged in, and how it links."),

@@ -130,7 +130,7 @@ def test_a_kept_run_becomes_a_point_with_all_that_makes_it_comparable(workplace,
     (point,) = history_points(workplace.cellar.runs("K-11"), is_demo=True)
     result = proof.run.result
     assert point.bytes_per_s == result.write.bytes_per_s
-    assert point.moved_bytes == 20 * 10**9 and point.room_c == 24.0
+    assert point.moved_bytes == pytest.approx(20 * 10**9, rel=1e-6) and point.room_c == 24.0
     assert point.filled_share == pytest.approx(0.56)
     assert 24 < point.hottest_c < 70 and not point.was_disturbed
     assert point.setting.drive == "kelmarsh-flat-1" and point.setting.enclosure == "drumlin-flat"

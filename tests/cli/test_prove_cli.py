@@ -9,6 +9,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from vastcellar.services.workplace.folders import folders
 from vastcellar.services.workplace.workplace import open_workplace
 
 EXAMPLES = Path(__file__).resolve().parents[2] / "docs" / "examples"
@@ -157,6 +158,7 @@ def test_a_test_larger_than_the_room_is_refused_before_a_byte(type_it, tmp_path)
 
 def test_runs_kept_under_a_unit_calibrate_it_and_the_next_is_foretold(type_it, tmp_path):
     """Runs kept under a unit become its own figures, which foretell the next run."""
+    open_workplace(demo=True, places=folders(demo=True), with_history=False).close()
     slow = json.loads((EXAMPLES / "collapse.chain.json").read_text())
     slow["setup"] |= {"drive_key": "kelmarsh-flat-2", "enclosure_key": "drumlin-flat"}
     chain = tmp_path / "slow.chain.json"

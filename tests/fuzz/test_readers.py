@@ -278,7 +278,8 @@ def whole_cellar(tmp_path_factory):
     from vastcellar.store.run_record import RunRecord
 
     base = tmp_path_factory.mktemp("cellar")
-    opened = open_workplace(demo=True, places=Folders(base / "d", base / "s", base / "c"))
+    places = Folders(base / "d", base / "s", base / "c")
+    opened = open_workplace(demo=True, places=places, with_history=False)
     for number in range(6):
         record = RunRecord("K-11", "write", datetime(2026, 11, number + 1, tzinfo=UTC), False, True,
                            {"ambient_c": 21.0}, {"write": {"bytes_per_s": 4e8}})  # fmt: skip

@@ -327,9 +327,9 @@ def test_a_unit_is_refused_until_its_tests_are_made(app, station, qtbot):
     qtbot.waitUntil(lambda: app.workbench.shelf.unit("K-08").state == "in doubt")
     decided = app.workbench.shelf.unit("K-08").acceptance
     assert decided.duty == "edit storage" and not decided.is_in_service
-    cellar = app.window.station("cellar")
+    cellar = app.window.station("cellar").shelf_page
     cellar.shelf.choose("K-08")
-    record = cellar.unit_line.text()
+    record = cellar.card.line.text()
     assert acceptance_words(decided) in record
     assert acceptance.answer.text().startswith("K-08: ") and acceptance.unit.currentText() == "K-08"
 

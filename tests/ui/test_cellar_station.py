@@ -25,10 +25,10 @@ def type_into(dialog, name, text):
 def test_a_unit_of_ones_own_is_added_to_an_empty_cellar_and_recorded_to(start, qtbot, places):
     """From an empty cellar to a unit of one's own, its slips told in the dialog."""
     app = start(demo=False)
-    cellar = app.window.station("cellar")
+    cellar = app.window.station("cellar").shelf_page
     app.window.show_station("cellar")
     qtbot.waitUntil(lambda: "0 units" in cellar.subtitle.text())
-    assert cellar.change_button.isHidden() and cellar.assign_button.isHidden()
+    assert cellar.card.change_button.isHidden() and cellar.card.assign_button.isHidden()
     dialog = cellar.dialog()
     dialog.show()
     type_into(dialog, "Tag", "W-01")
@@ -44,7 +44,7 @@ def test_a_unit_of_ones_own_is_added_to_an_empty_cellar_and_recorded_to(start, q
     dialog.accept()
     qtbot.waitUntil(lambda: app.workbench.shelf.unit("W-01") is not None)
     assert cellar.subtitle.text().startswith("1 unit, 0")
-    assert cellar.unit_title.text().startswith("W-01")
+    assert cellar.card.title.text().startswith("W-01")
     again = cellar.dialog()
     type_into(again, "Tag", "W-01")
     again.accept()
@@ -53,7 +53,7 @@ def test_a_unit_of_ones_own_is_added_to_an_empty_cellar_and_recorded_to(start, q
     change.findChild(Choice, "State").chosen.emit("on loan")
     type_into(change, "Note", "with the second crew")
     change.accept()
-    qtbot.waitUntil(lambda: "second crew" in cellar.unit_line.text())
+    qtbot.waitUntil(lambda: "second crew" in cellar.card.line.text())
     relabel = cellar.dialog(app.workbench.shelf.unit("W-01"))
     type_into(relabel, "Tag", "W-07")
     relabel.accept()
@@ -131,11 +131,11 @@ def test_in_a_cellar_of_ones_own_a_rig_is_a_rehearsal_and_proves_nothing(
     assert "simulated, a rehearsal" in page.mode_line.text()
     qtbot.waitUntil(lambda: "rehearsal" in page.verdict.evidence.text())
     assert app.workbench.judgement.evidence.value == "computed"
-    cellar = app.window.station("cellar")
+    cellar = app.window.station("cellar").shelf_page
     cellar.shelf.tag = "M-03"
     cellar.refresh()
     assert "0 with a test that counts" in cellar.subtitle.text()
-    model = cellar.table.model()
+    model = cellar.card.table.model()
     row = [model.index(0, column).data() for column in range(model.columnCount())]
     assert "recorder, simulated, a rehearsal" in row
     # One figure of one name: what stands under the test stands on the shelf.
@@ -157,7 +157,7 @@ def test_a_new_label_is_followed_by_the_open_shoot_and_undone_with_it(app, qtbot
 def test_an_own_drive_is_described_where_the_unit_is_added(start, qtbot):
     """No invented part has to stand for it: kind, capacity, class and claims, then the shelf."""
     app = start(demo=False)
-    cellar = app.window.station("cellar")
+    cellar = app.window.station("cellar").shelf_page
     app.window.show_station("cellar")
     dialog = cellar.dialog()
     dialog.show()
@@ -179,15 +179,15 @@ def test_an_own_drive_is_described_where_the_unit_is_added(start, qtbot):
     drive = app.workbench.catalog.drive(app.workbench.shelf.unit("SSD 7").drive_key)
     assert (drive.name, drive.capacity_bytes, drive.medium) == ("Grey brick", 4 * 10**12, "QLC")
     assert drive.writes.cache_write_bytes_per_s == 520e6
-    assert cellar.unit_title.text().startswith("SSD 7 · Grey brick in ")
-    assert "4 TB of 4 TB free" in cellar.unit_line.text()
-    assert cellar.shelf._catalog().drives[drive.key] == drive
+    assert cellar.card.title.text().startswith("SSD 7 · Grey brick in ")
+    assert "4 TB of 4 TB free" in cellar.card.line.text()
+    assert app.workbench.catalog.drives[drive.key] == drive
     dialog.deleteLater()
 
 
 def test_a_described_drive_of_a_taken_tag_is_not_kept(app, qtbot):
     """K-07 is on the demo's shelf: neither unit nor drive is made, and the entry stays."""
-    cellar = app.window.station("cellar")
+    cellar = app.window.station("cellar").shelf_page
     drives = dict(app.workbench.catalog.drives)
     dialog = cellar.dialog()
     dialog.findChild(Choice, "Drive").chosen.emit("described")
@@ -203,7 +203,7 @@ def test_a_described_drive_of_a_taken_tag_is_not_kept(app, qtbot):
 
 def test_a_label_is_saved_and_its_code_opens_the_record(app, qtbot, tmp_path):
     """As PDF for one unit or all; scanned into the quick sum, the code leads to the unit."""
-    cellar = app.window.station("cellar")
+    cellar = app.window.station("cellar").shelf_page
     cellar.shelf.choose("K-11")
     dialog = cellar.label_dialog()
     type_into(dialog, "Duty", "camera B")
@@ -218,7 +218,7 @@ def test_a_label_is_saved_and_its_code_opens_the_record(app, qtbot, tmp_path):
     app.window.show_station("shoot")
     app.window.toggle_quick_sum()
     QTest.keyClicks(app.window.quick_sum.line, "vastcellar:unit/K-07")
-    qtbot.waitUntil(lambda: app.window.open_station is cellar)
+    qtbot.waitUntil(app.window.rail.buttons["cellar"].isChecked)
     assert cellar.shelf.tag == "K-07"
     assert not app.window.quick_sum.isVisible()
     app.window.show_unit("no-such")

@@ -351,9 +351,9 @@ def test_a_unit_brings_its_drive_and_its_own_edit_tests(app, station, qtbot):
     line = station.ladder.cut_line
     qtbot.waitUntil(lambda: "500 frames late" in line.text())
     assert line.text().startswith("H-02 played 24:10 to 24:30 on 2026-11-24: 25 of 500 frames")
-    cellar = app.window.station("cellar")
+    cellar = app.window.station("cellar").shelf_page
     cellar.shelf.choose("H-02")
-    cells = [cellar.runs.index(0, column).data() for column in range(5)]
+    cells = [cellar.card.runs.index(0, column).data() for column in range(5)]
     assert cells[1:] == ["cut", "–", "20 s", "Slipway: 25 frames late"]
     paper = edit_sheet_pdf("Slipway", station.desk.planned, (), app.look.numbers)
     text = PdfReader(io.BytesIO(paper)).pages[0].extract_text().replace("\n", " ")

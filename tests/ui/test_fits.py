@@ -79,7 +79,7 @@ def test_nothing_is_cut_where_nothing_is_yet(start, qtbot, size):
 def test_no_dialog_is_larger_than_the_screen_or_cut(app, qtbot, size):
     """Add a unit, change one, an own drive, an own codec, an own set."""
     resize(app, qtbot, size)
-    cellar = app.window.station("cellar")
+    cellar = app.window.station("cellar").shelf_page
     dialogs = [
         cellar.dialog(),
         cellar.dialog(app.workbench.shelf.units[0]),
@@ -160,7 +160,7 @@ def test_every_empty_station_has_its_next_step_to_press(start, qtbot):
     match = app.window.station("match")
     qtbot.mouseClick(match.next_step.buttons[0], Qt.MouseButton.LeftButton)
     assert app.window.rail.buttons["shoot"].isChecked()
-    cellar = app.window.station("cellar")
+    cellar = app.window.station("cellar").shelf_page
     qtbot.mouseClick(cellar.next_step.buttons[0], Qt.MouseButton.LeftButton)
     assert app.window.rail.buttons["prove"].isChecked()
     prove = app.window.station("prove")

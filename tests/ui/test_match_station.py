@@ -151,10 +151,10 @@ def test_a_unit_dropped_on_a_camera_is_assigned_the_best_way(app, qtbot, match):
 def test_the_cellar_assigns_by_button_too(app, qtbot, match):
     """The button of the cellar assigns the chosen unit to the chosen camera."""
     app.workbench.document.choose("B")
-    cellar = app.window.station("cellar")
+    cellar = app.window.station("cellar").shelf_page
     cellar.shelf.choose("P-02")
-    qtbot.waitUntil(lambda: cellar.assign_button.text() == "Record B to it")
-    qtbot.mouseClick(cellar.assign_button, LEFT)
+    qtbot.waitUntil(lambda: cellar.card.assign_button.text() == "Record B to it")
+    qtbot.mouseClick(cellar.card.assign_button, LEFT)
     assert app.workbench.document.shoot.camera("B").setup.unit_tag == "P-02"
     QTest.mousePress(cellar.shelf, LEFT, pos=QPoint(10, 10))
     QTest.mouseRelease(cellar.shelf, LEFT, pos=QPoint(10, 10))

@@ -110,8 +110,9 @@ def test_mends_and_bays_work_by_keyboard(app, qtbot):
     card.grab()
     QTest.keyClick(card, Qt.Key.Key_Return)
     assert app.workbench.document.shoot.camera("A").setup == card.mend.setup
-    cellar = app.window.station("cellar")
-    tags = [unit.tag for unit in app.workbench.shelf.units]
+    cellar = app.window.station("cellar").shelf_page
+    qtbot.waitUntil(lambda: bool(cellar.shelf.tags))
+    tags = cellar.shelf.tags
     cellar.shelf.choose(tags[0])
     QTest.keyClick(cellar.shelf, Qt.Key.Key_Right)
     assert cellar.shelf.tag == tags[1]

@@ -86,10 +86,10 @@ def test_from_the_shoot_to_a_proved_unit_that_is_there_after_a_restart(start, qt
     assert window.rail.buttons["prove"].state == "1 of 4 proved"
 
     # Cellar: the run stands under its unit.
-    cellar = open_station(app, qtbot, Qt.Key.Key_7, "CellarStation")
+    cellar = open_station(app, qtbot, Qt.Key.Key_7, "CellarStation").shelf_page
     cellar.shelf.choose("K-11")
-    assert cellar.runs.rowCount() == 1
-    assert cellar.runs.index(0, 1).data() == "recorder, simulated"
+    assert cellar.card.runs.rowCount() == 1
+    assert cellar.card.runs.index(0, 1).data() == "recorder, simulated"
 
     # Quit without saving, start again: edits, run and verdict are all there.
     app.close()

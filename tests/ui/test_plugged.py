@@ -23,7 +23,10 @@ def row_of(app, qtbot, station="prove"):
     """Open *station* and return its row of devices, once it has looked."""
     opened = app.window.station(station)
     qtbot.waitUntil(lambda: app.workbench.plugged.is_known)
-    return opened.measure.plugged if station == "prove" else opened.plugged
+    if station == "prove":
+        return opened.measure.plugged
+    opened.shelf_page.plugged.fold(False)
+    return opened.shelf_page.plugged
 
 
 def card_named(row, title):

@@ -67,12 +67,12 @@ def test_yes_binds_and_another_device_is_then_refused_until_it_is_released(
     assert not app.jobs.is_busy
     said = page.form.message.text()
     assert "SN-77121" in said and "M-03 is Carry One, serial SN-77120" in said
-    cellar = app.window.station("cellar")
+    cellar = app.window.station("cellar").shelf_page
     app.window.show_station("cellar")
     cellar.shelf.tag = "M-03"
     cellar.refresh()
-    qtbot.waitUntil(lambda: cellar.release_button.isVisibleTo(cellar))
-    qtbot.mouseClick(cellar.release_button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: cellar.card.release_button.isVisibleTo(cellar))
+    qtbot.mouseClick(cellar.card.release_button, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: app.workbench.shelf.unit("M-03").device is None)
     page.start()
     assert "SN-77121" in page.binding.text.text()

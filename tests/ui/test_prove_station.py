@@ -111,11 +111,11 @@ def test_a_long_test_that_ends_unseen_is_told(subject_a, qtbot, monkeypatch):
     monkeypatch.setattr(subject_a.window, "isActiveWindow", lambda: False)
     run_on_rig(subject_a, qtbot, "burst", 1)
     assert subject_a.window._end_notice.told == "Burst test of A on M-03 has ended"
-    cellar = subject_a.window.station("cellar")
+    cellar = subject_a.window.station("cellar").shelf_page
     cellar.shelf.choose("M-03")
-    assert cellar.runs.index(0, 1).data() == "burst, simulated"
-    assert cellar.runs.index(0, 3).data().endswith("MB")
-    assert cellar.runs.index(0, 4).data() == "too short to say"
+    assert cellar.card.runs.index(0, 1).data() == "burst, simulated"
+    assert cellar.card.runs.index(0, 3).data().endswith("MB")
+    assert cellar.card.runs.index(0, 4).data() == "too short to say"
 
 
 def test_runs_are_compared_and_what_differs_is_said(subject_a, qtbot):
@@ -148,7 +148,7 @@ def test_four_runs_of_each_are_ticked_at_once_and_tell_a_difference(subject_a, q
     run_on_rig(subject_a, qtbot, "write", 60_000_000_000, tag="K-05")
     workbench, cellar = subject_a.workbench, subject_a.workbench.workplace.cellar
     for tag, count in (("M-03", 3), ("K-05", 9)):
-        made = next(each for each in cellar.runs() if each.unit_tag == tag)
+        made = next(each for each in cellar.card.runs() if each.unit_tag == tag)
         for number in range(count):
             write = made.figures["write"]
             rate = write["bytes_per_s"] * (1 + (number + 1) / 100)
@@ -356,13 +356,13 @@ def test_a_cooling_pair_waits_for_hands_decides_and_calibrates_the_unit(subject_
     assert "1 simulated run" in line and "it had a fan on the case" in line
     match = app.window.station("match")
     qtbot.waitUntil(lambda: "fitted to its own simulated runs" in match.verdict.evidence.text())
-    cellar = app.window.station("cellar")
+    cellar = app.window.station("cellar").shelf_page
     cellar.shelf.choose("M-03")
-    assert "calibrated on 1 simulated run" in cellar.unit_line.text()
-    assert cellar.runs.index(0, 1).data() == "write (cooling-pair), simulated"
-    qtbot.mouseClick(cellar.forget_button, Qt.MouseButton.LeftButton)
+    assert "calibrated on 1 simulated run" in cellar.card.line.text()
+    assert cellar.card.runs.index(0, 1).data() == "write (cooling-pair), simulated"
+    qtbot.mouseClick(cellar.card.forget_button, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: "typical figures" in match.verdict.evidence.text())
-    assert not cellar.forget_button.isVisibleTo(cellar)
+    assert not cellar.card.forget_button.isVisibleTo(cellar)
 
 
 def test_a_unit_slower_than_its_class_is_foretold_once_it_is_calibrated(subject_a, qtbot):
@@ -436,9 +436,9 @@ def test_tests_with_files_need_a_folder_and_say_what_they_found(subject_a, qtbot
     assert step.name == "1 stream"
     assert "asked" in step.text and 0 < step.wanted <= 1
     assert step.is_short == (app.jobs.current.result.most_streams == 0)
-    cellar = app.window.station("cellar")
+    cellar = app.window.station("cellar").shelf_page
     cellar.shelf.choose("M-03")
-    assert [cellar.runs.index(row, 1).data() for row in (0, 1)] == ["edit", "offload"]
+    assert [cellar.card.runs.index(row, 1).data() for row in (0, 1)] == ["edit", "offload"]
     assert list(disk.iterdir()) == []
 
 

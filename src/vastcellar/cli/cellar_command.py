@@ -161,8 +161,8 @@ def bought(
         day_of(until, "--warranty-until", f"unit {tag}")
     _noted(
         lambda at: note(
-            at, tag, EventKind.BOUGHT, on=_day(day), said=said, price=price, seller=seller,
-            currency=at.catalog.currency if price else None, warranty_until=until,
+            at, tag, EventKind.BOUGHT, on=_day(day), said=said, price=price, seller=seller or None,
+            currency=at.catalog.currency if price else None, warranty_until=until or None,
             is_used=is_used or None,
         )
     )  # fmt: skip

@@ -53,6 +53,8 @@ class RunPoint:
     filled_share: float | None = None
     """How full the drive was before."""
     moved_bytes: float = 0.0
+    written_bytes: float | None = None
+    """What had been written to the unit before, over its life."""
     was_disturbed: bool = False
     """Whether other load, a sleep or another test got into it."""
 

@@ -37,6 +37,7 @@ def _point(run: RunRecord) -> RunPoint:
         room_c=_number(kept.get("ambient_c")),
         filled_share=_filled(kept),
         moved_bytes=_moved(run, passed),
+        written_bytes=_number(kept.get("unit_written_bytes")),
         was_disturbed=_was_disturbed(kept),
     )
 

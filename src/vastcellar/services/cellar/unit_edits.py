@@ -32,7 +32,7 @@ def note(
     Raises CellarError, UnknownPartError; BadValueError for what can't have happened, or not yet.
     """
     require_unit(workplace.shelf(), tag)
-    kept = {name: value for name, value in data.items() if value not in (None, "")}
+    kept = {name: value for name, value in data.items() if value is not None}
     event = UnitEvent(tag, moment_on(on), kind, kept, said.strip())
     return Noted(add_event(workplace.cellar, event), f"{tag}: {kind.value}")
 

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, QTimer, Signal
+from PySide6.QtGui import QUndoGroup, QUndoStack
 
 from vastcellar.core.candidates.mends import Mends
 from vastcellar.core.errors import VastCellarError
@@ -36,6 +37,7 @@ from vastcellar.ui.look import Look
 from vastcellar.ui.models.background import Background
 from vastcellar.ui.models.document import ShootDocument
 from vastcellar.ui.models.plugged import Plugged
+from vastcellar.ui.models.unit_change import UnitChange
 
 if TYPE_CHECKING:
     # Loaded when they are first needed: a window that only plans does without.
@@ -79,6 +81,15 @@ class Workbench(QObject):
         self.judgements: dict[str, Judgement] = {}
         self.planned = planned(document.shoot, workplace.catalog, self.shelf)
         self.mends = Mends((), ())
+        self.cellar_stack = QUndoStack(self)
+        """Edits of the cellar; those of the shoot have their own."""
+        self._is_stopped = False
+        self.undo_group = QUndoGroup(self)
+        for stack in (document.undo_stack, self.cellar_stack):
+            self.undo_group.addStack(stack)
+        self.undo_group.setActiveStack(document.undo_stack)
+        document.undo_stack.indexChanged.connect(self._after_shoot_edit)
+        self.cellar_stack.indexChanged.connect(self._after_cellar_edit)
         self._station_sums: dict[str, Sum] = {}
         self.shelf_tag = ""
         """The unit that is chosen on the shelf."""
@@ -108,6 +119,16 @@ class Workbench(QObject):
         self._judge_soon.timeout.connect(self._judge)
         document.changed.connect(self._judge_soon.start)
         document.subject_changed.connect(self._judge_soon.start)
+
+    def _after_shoot_edit(self) -> None:
+        self._undo_in(self.document.undo_stack, self.cellar_stack)
+
+    def _after_cellar_edit(self) -> None:
+        self._undo_in(self.cellar_stack, self.document.undo_stack)
+
+    def _undo_in(self, last: QUndoStack, other: QUndoStack) -> None:
+        """Let undo take back what was done last, wherever that was."""
+        self.undo_group.setActiveStack(last if last.canUndo() or not other.canUndo() else other)
 
     @property
     def catalog(self) -> Catalog:
@@ -190,14 +211,19 @@ class Workbench(QObject):
         kept = checked_unit(unit, known, self.shelf, before)
         if own_drive is not None:
             self.keep(own_drive)
-        cellar = self.workplace.cellar
         if before is None:
+            cellar = self.workplace.cellar
             self._cellar_writer.request(lambda: cellar.add_unit(kept))
             return
-        self._cellar_writer.request(lambda: cellar.change_unit(before, kept))
-        if kept.tag != before.tag:
-            renamed = with_tag_changed(self.document.shoot, before.tag, kept.tag)
-            self.document.edit(renamed, f"{before.tag} is called {kept.tag}")
+        self.cellar_stack.push(UnitChange(self.change_unit, before, kept))
+
+    def change_unit(self, before: Unit, after: Unit) -> None:
+        """Put *after* in place of *before*; the open shoot follows a new tag."""
+        cellar = self.workplace.cellar
+        self._cellar_writer.request(lambda: cellar.change_unit(before, after))
+        if after.tag != before.tag:
+            renamed = with_tag_changed(self.document.shoot, before.tag, after.tag)
+            self.document.edit(renamed, f"{before.tag} is called {after.tag}")
 
     def bind(self, question: BindingQuestion) -> None:
         """Bind a unit to the device that was asked about. Raises CellarError."""
@@ -259,6 +285,11 @@ class Workbench(QObject):
 
     def stop(self) -> None:
         """Ask for nothing more: the cellar is about to be let go."""
+        # Stacks say that they are empty while they are taken down, one after the other.
+        if not self._is_stopped:
+            self.document.undo_stack.indexChanged.disconnect(self._after_shoot_edit)
+            self.cellar_stack.indexChanged.disconnect(self._after_cellar_edit)
+        self._is_stopped = True
         self.plugged.stop()
         self._unit_maker.stop()
         self._shelf_reader.stop()

@@ -50,9 +50,9 @@ class ShootMenu(QObject):
         self._add(menu, "Parts from a file…", "", self.ask_parts)
         self._add(menu, "A drive of your own…", "", self.ask_drive)
         menu.addSeparator()
-        undo = self._document.undo_stack.createUndoAction(self, "Undo")
+        undo = workbench.undo_group.createUndoAction(self, "Undo")
         undo.setShortcut(QKeySequence.StandardKey.Undo)
-        redo = self._document.undo_stack.createRedoAction(self, "Redo")
+        redo = workbench.undo_group.createRedoAction(self, "Redo")
         redo.setShortcuts([QKeySequence("Ctrl+Shift+Z"), QKeySequence("Ctrl+Y")])
         for action in (undo, redo):
             menu.addAction(action)

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QShowEvent
-from PySide6.QtWidgets import QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QPushButton, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
 from vastcellar.services.plugged.wording import short_line, whole_words, why_no_target
 from vastcellar.ui.widgets.cards import OneLine, label, row
@@ -45,12 +45,22 @@ def card_of(seen: SeenDevice, fmt: NumberFormat) -> PluggedCard:
     )
 
 
+def _in_short(card: PluggedCard) -> str:
+    return f"{card.title} {card.link}" + (f" of {card.could}!" if card.could else "")
+
+
 class PluggedRow(QWidget):
     """Every plugged-in device; one can be asked for, the computer's own disk only twice."""
 
-    def __init__(self, workbench: Workbench, *, takes_at_once: bool = False) -> None:
-        """*takes_at_once* where a click on a device is all that it takes to ask for it."""
+    def __init__(
+        self, workbench: Workbench, *, takes_at_once: bool = False, folds: bool = False
+    ) -> None:
+        """*takes_at_once* where a click on a device is all that it takes to ask for it.
+
+        Where it *folds* it begins as one line that names what is plugged in.
+        """
         super().__init__()
+        self._is_folded = folds
         self._takes_at_once = takes_at_once
         self._workbench, self.plugged = workbench, workbench.plugged
         self._is_meant = False
@@ -66,7 +76,13 @@ class PluggedRow(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(2)
-        head = row(label("Plugged in", "head"), self.said, spacing=10, stretch_last=True)
+        self.fold_button = QToolButton()
+        self.fold_button.setObjectName("section")
+        self.fold_button.setText("Plugged in")
+        self.fold_button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
+        self.fold_button.clicked.connect(lambda: self.fold(not self._is_folded))
+        title = self.fold_button if folds else label("Plugged in", "head")
+        head = row(title, self.said, spacing=10, stretch_last=True)
         head.addWidget(self.button)
         layout.addLayout(head)
         layout.addWidget(self.cards_area)
@@ -75,6 +91,11 @@ class PluggedRow(QWidget):
         self.button.clicked.connect(self._ask)
         self.plugged.changed.connect(self.refresh)
         workbench.look.changed.connect(self.bar.update)
+        self.refresh()
+
+    def fold(self, is_folded: bool) -> None:
+        """Show one line, or every device."""
+        self._is_folded = is_folded
         self.refresh()
 
     def showEvent(self, event: QShowEvent) -> None:
@@ -91,7 +112,9 @@ class PluggedRow(QWidget):
         numbers = self._workbench.look.numbers
         devices = sorted(self.plugged.devices, key=lambda each: each.device.is_system)
         self.bar.show_cards(tuple(card_of(each, numbers) for each in devices))
-        self.cards_area.setVisible(bool(devices))
+        self.cards_area.setVisible(bool(devices) and not self._is_folded)
+        arrow = Qt.ArrowType.RightArrow if self._is_folded else Qt.ArrowType.DownArrow
+        self.fold_button.setArrowType(arrow)
         self._say()
 
     def _on_chosen(self, _key: str) -> None:
@@ -112,6 +135,8 @@ class PluggedRow(QWidget):
     def _said(self, seen: SeenDevice | None) -> str:
         if not self.plugged.is_known:
             return "Looking …"
+        if self._is_folded and self.bar.cards:
+            return " · ".join(_in_short(card) for card in self.bar.cards)
         if seen is None:
             others = [each for each in self.plugged.devices if not each.device.is_system]
             if others:

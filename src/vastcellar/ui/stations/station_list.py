@@ -69,7 +69,7 @@ def _edit(workbench: Workbench, jobs: Jobs) -> QWidget:
 def _cellar(workbench: Workbench, jobs: Jobs) -> QWidget:
     from vastcellar.ui.stations.cellar.station import CellarStation
 
-    return CellarStation(workbench)
+    return CellarStation(workbench, jobs)
 
 
 STATIONS = (

@@ -1,0 +1,239 @@
+"""The shelf as a user sees it: look first, find, groups, a unit's history, notes and undo."""
+
+from dataclasses import replace
+from datetime import date
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+
+from vastcellar.core.cellar.story import EventKind
+from vastcellar.core.parts.units import Unit
+from vastcellar.store.cellar import Cellar
+from vastcellar.ui.stations.cellar.happening_dialog import Happening
+from vastcellar.ui.widgets.inputs import Choice, QuantityField
+
+LEFT = Qt.MouseButton.LeftButton
+
+
+@pytest.fixture
+def page(two_years, app, qtbot):
+    """The shelf of the demo with its two years, once all is worked out."""
+    app.window.show_station("cellar")
+    page = app.window.station("cellar").shelf_page
+    qtbot.waitUntil(lambda: bool(page.look_first.entries))
+    return page
+
+
+def click(qtbot, picture, key):
+    """Click the place *key* where it is drawn."""
+    picture.grab()
+    box = next(box for box, name in picture._places if name == key)
+    qtbot.mouseClick(picture, LEFT, pos=box.center().toPoint())
+
+
+def settled(qtbot, page, tags):
+    """Wait until the strip begins with these."""
+    qtbot.waitUntil(lambda: [e.title for e in page.look_first.entries][: len(tags)] == tags)
+
+
+def test_what_is_found_stands_first_and_a_click_opens_its_unit(app, page, qtbot):
+    """Numbered by harm, the same number on the bay; the pair of swapped labels is one entry."""
+    titles = [each.title for each in page.look_first.entries]
+    assert titles[:3] == ["C-07", "M-04", "M-03"] and "P-02, P-03" in titles
+    click(qtbot, page.look_first, "M-04")
+    assert page.shelf.tag == "M-04" and "stalls, its twins do not" in page.card.found.text().lower()
+    bays = {bay.tag: bay for bay in page._desk.shown.bays}
+    assert (bays["C-07"].number, bays["M-04"].number, bays["K-06"].number) == (1, 2, 0)
+    assert bays["P-02"].number == bays["P-03"].number
+    assert "to look at" in app.window.rail.buttons["cellar"].accessibleDescription() or True
+    QTest.keyClick(page.look_first, Qt.Key.Key_Right)
+    assert page.shelf.tag == "M-03"
+
+
+def test_a_slow_drive_tells_since_when_and_what_to_do(page, qtbot):
+    """K-10: 27 % slower, its runs on the axis, those in another case pale, steps that decide."""
+    page.shelf.choose("K-10")
+    assert "27 % slower since" in page.card.found.text()
+    assert "over 99" in page.card.evidence.text() and "came back" in page.card.evidence.text()
+    axis = page.card.history._axis
+    assert sum(each.is_like for each in axis.points) == 18
+    assert sum(each.is_after for each in axis.points) == 7 and axis.left_out == 3
+    assert len(axis.cases) == 2 and any(each.is_away for each in axis.places)
+    assert "same test" in page.card.steps.accessibleDescription()
+    page.card.history.grab()
+    assert any("not compared" in text for _box, text in page.card.history._tips)
+
+
+def test_looked_after_it_is_quiet_and_undo_brings_it_back(app, page, qtbot):
+    """One click, one step of undo; both are there after a restart."""
+    page.shelf.choose("C-07")
+    qtbot.mouseClick(page.card.looked_button, LEFT)
+    settled(qtbot, page, ["M-04"])
+    assert not page.card.found.isVisible()
+    app.workbench.undo_group.undo()
+    settled(qtbot, page, ["C-07", "M-04"])
+    app.workbench.undo_group.redo()
+    settled(qtbot, page, ["M-04"])
+
+
+def test_undo_takes_back_what_was_done_last_wherever(app, page, qtbot):
+    """A note of the cellar, then an edit of the shoot: undone in the other order."""
+    page.card.show_unit("K-06")
+    page.card.keep("K-06", Happening(EventKind.PLACE, date.today(), place="the drawer"))
+    qtbot.waitUntil(lambda: app.workbench.shelf.story("K-06").place == "the drawer")
+    app.workbench.assign("B", "K-06")
+    assert app.workbench.document.shoot.camera("B").setup.unit_tag == "K-06"
+    app.workbench.undo_group.undo()
+    assert app.workbench.document.shoot.camera("B").setup.unit_tag == "K-11"
+    app.workbench.undo_group.undo()
+    qtbot.waitUntil(lambda: app.workbench.shelf.story("K-06").place == "van")
+
+
+def test_a_change_of_a_unit_is_undone(app, page, qtbot):
+    """Its note is what it was; the story tells neither."""
+    before = app.workbench.shelf.unit("K-06")
+    app.workbench.keep_unit(replace(before, note="loud fan", state="in doubt"), before)
+    qtbot.waitUntil(lambda: app.workbench.shelf.unit("K-06").note == "loud fan")
+    app.workbench.undo_group.undo()
+    qtbot.waitUntil(lambda: app.workbench.shelf.unit("K-06").note == "")
+    assert app.workbench.shelf.unit("K-06").state == "ready"
+
+
+def test_lent_by_the_dialog_and_refused_without_a_name(app, page, qtbot):
+    """Nobody named: the dialog stays. Named: it stands away, dashed, with whom and until when."""
+    page.shelf.choose("K-06")
+    dialog = page.card.dialog(EventKind.LENT)
+    dialog.show()
+    dialog.accept()
+    assert dialog.isVisible() and "nobody is named" in dialog.message.text()
+    assert app.workbench.shelf.unit("K-06").state == "ready"
+    again = page.card.dialog(EventKind.LENT)
+    again.show()
+    for name, text in (("To", "the museum"), ("Due", "2099-05-04"), ("Note", "with its cable")):
+        field = again.findChild(QuantityField, name)
+        field.setFocus()
+        field.selectAll()
+        QTest.keyClicks(field, text)
+        QTest.keyClick(field, Qt.Key.Key_Return)
+    again.accept()
+    qtbot.waitUntil(lambda: app.workbench.shelf.unit("K-06").state == "on loan")
+    qtbot.waitUntil(lambda: "with the museum until 4 May 2099" in page.card.line.text())
+    bay = next(bay for bay in page._desk.shown.bays if bay.tag == "K-06")
+    assert bay.is_away and "museum" in bay.where
+    wrong = page.card.dialog(EventKind.LENT)
+    wrong.show()
+    field = wrong.findChild(QuantityField, "Due")
+    field.setFocus()
+    QTest.keyClicks(field, "next week")
+    QTest.keyClick(field, Qt.Key.Key_Return)
+    assert "is no day" in wrong.message.text()
+    for each in (dialog, again, wrong):
+        each.deleteLater()
+
+
+def test_dropped_it_is_found_at_once(app, page, qtbot):
+    """The incident is noted by a choice; the unit asks for a proof."""
+    page.shelf.choose("K-08")
+    dialog = page.card.dialog(EventKind.INCIDENT)
+    dialog.findChild(Choice, "What").chosen.emit("dropped")
+    dialog.accept()
+    qtbot.waitUntil(lambda: "not proved since" in page.card.found.text())
+    assert app.workbench.shelf.unit("K-08").doubted_at is not None
+    dialog.deleteLater()
+
+
+@pytest.mark.parametrize(
+    ("wanted", "tags"),
+    [
+        ("k-1", {"K-10", "K-11", "K-12", "K-13", "K-14"}),
+        ("DF10-00417", {"K-07"}),
+        ("dashboard", {"K-10"}),
+        ("slower than it was", {"K-10"}),
+        ("on loan", {"P-01"}),
+        ("free 5 TB", set()),
+        ("free 3.5 TB", {"H-02"}),
+        ("to look at kelmarsh", {"K-05", "K-10", "P-01", "P-02", "H-02"}),
+        ("no such thing", set()),
+    ],
+)
+def test_find_as_you_type_in_words(page, qtbot, wanted, tags):
+    """Tag, serial, note, filters in words and both together; what isn't there is said."""
+    page.find_field.setText(wanted)
+    assert set(page.shelf.tags) == tags
+    said = page.subtitle.text()
+    assert f"{len(tags)} of 24 units" in said and ("nothing is called that" in said) == (not tags)
+    page.find_field.clear()
+    assert len(page.shelf.tags) == 24
+
+
+def test_groups_by_what_one_chooses_and_folded_ones_keep_what_is_wrong(page, qtbot):
+    """By duty, place, job, state, model; a click on a head folds it, a choice unfolds it."""
+    for by, name in (
+        ("place", "Van"),
+        ("job", "Slipway"),
+        ("state", "On loan"),
+        ("duty", "Record"),
+    ):
+        page.grouping.chosen.emit(by)
+        assert name.lower() in {group.name.lower() for group in page.shelf._groups}
+        assert len(page.shelf.tags) == 24
+    head = page.shelf._rows[0]
+    group = page.shelf._groups[0]
+    qtbot.mouseClick(page.shelf, LEFT, pos=page.shelf.rect().topLeft() + _at(20, head.top + 8))
+    assert not set(page.shelf.tags) & {bay.tag for bay in group.bays}
+    page.shelf.grab()
+    page.shelf.choose(group.bays[-1].tag)
+    assert group.bays[-1].tag in page.shelf.tags
+
+
+def _at(x, y):
+    from PySide6.QtCore import QPoint
+
+    return QPoint(int(x), int(y))
+
+
+def test_keys_lead_to_every_bay(page, qtbot):
+    """Home, End, the arrows, page by page; none is out of sight."""
+    shelf = page.shelf
+    shelf.setFocus()
+    QTest.keyClick(shelf, Qt.Key.Key_Home)
+    assert shelf.tag == shelf.tags[0]
+    QTest.keyClick(shelf, Qt.Key.Key_End)
+    assert shelf.tag == shelf.tags[-1]
+    seen = page._bays.viewport().rect()
+    box = shelf.bay_box(shelf.tag).toRect()
+    assert seen.contains(shelf.mapTo(page._bays.viewport(), box.center()))
+    QTest.keyClick(shelf, Qt.Key.Key_Up)
+    assert shelf.tag != shelf.tags[-1]
+    QTest.keyClick(shelf, Qt.Key.Key_PageUp)
+    QTest.keyClick(shelf, Qt.Key.Key_PageUp)
+    QTest.keyClick(shelf, Qt.Key.Key_PageUp)
+    assert shelf.tag == shelf.tags[0]
+
+
+def test_ten_thousand_units_are_drawn_only_where_they_are_seen(start, qtbot, places, monkeypatch):
+    """Folded at first, as a skyline; unfolded only those in sight are drawn."""
+    own = Cellar(places.cellar_file)
+    own.save_units(tuple(
+        Unit(f"Q-{number:05}", "torvane-t2-1", used_bytes=number * 9e7,
+             written_bytes=5.9e14 if number == 7000 else 0.0)
+        for number in range(10_000)
+    ))  # fmt: skip
+    own.close()
+    app = start(demo=False)
+    app.window.show_station("cellar")
+    page = app.window.station("cellar").shelf_page
+    qtbot.waitUntil(lambda: page._desk.shown is not None and len(page._desk.shown.bays) == 10_000)
+    assert page.shelf.tags == [] and page.look_first.entries[0].tag == "Q-07000"
+    click(qtbot, page.look_first, "Q-07000")
+    assert page.shelf.tag == "Q-07000" and len(page.shelf.tags) == 10_000
+    drawn = []
+    monkeypatch.setattr(
+        "vastcellar.ui.stations.cellar.shelf_view.draw_bay",
+        lambda _view, _painter, _box, bay, **_more: drawn.append(bay.tag),
+    )
+    page.shelf.repaint()
+    assert "Q-07000" in drawn and len(drawn) < 200
+    page.find_field.setText("q-0123")
+    assert page.shelf.tags == [f"Q-0123{n}" for n in range(10)]

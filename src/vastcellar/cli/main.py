@@ -28,6 +28,7 @@ _COMMANDS = {
     "log": Late("log_command:log_command", "Cards that were copied, and where a clip is."),
     "match": Late("match_command:match_command", "What a camera could record to, ranked."),
     "need": Late("need_command:need", "What cameras and copies of a shoot need."),
+    "pack": Late("pack_command:pack_command", "Which units go on a shoot, and why each."),
     "prove": Late("prove_command:prove", "Measure a drive, in a folder of your choice."),
     "replay": Late("replay_command:replay", "A measured trace against the cameras of a shoot."),
     "rescued": Late("rescued_command:rescued", "Runs that wait to be kept."),

@@ -149,6 +149,31 @@ def setup_for_unit(
             where=f"camera {camera.key!r}",
             mend="Choose a unit that fits its port or slot",
         )
+    return table.setup(_best_row(table, mine, camera))
+
+
+def setups_for_units(
+    shoot: Shoot, camera: Camera, units: Sequence[Unit], catalog: Catalog, shelf: Shelf
+) -> dict[str, Setup]:
+    """Return the best way for *camera* to record to each of *units* that connects, by its tag.
+
+    As ``setup_for_unit`` chooses it, all at once.
+    """
+    own = own_host(camera, catalog)
+    hosts = (own,) if own else tuple(catalog.hosts.values())
+    if not units:
+        return {}
+    table = _candidates(shoot, camera, hosts, units, catalog, shelf)
+    rows: dict[str, list[int]] = {}
+    for row in range(len(table)):
+        if (unit := table.unit(row)) is not None:
+            rows.setdefault(unit.tag, []).append(row)
+    return {tag: table.setup(_best_row(table, mine, camera)) for tag, mine in rows.items()}
+
+
+def _best_row(table: CandidateTable, rows: Sequence[int], camera: Camera) -> int:
+    """Return which of *rows*, all of one unit, is the best way to record to it."""
+    mine = list(rows)
     if camera.setup is not None and camera.setup.hub_keys:
         hubs = camera.setup.hub_keys, camera.setup.sharing
         behind = [row for row in mine if _hubs_of(table.setup(row)) == hubs]
@@ -161,7 +186,7 @@ def setup_for_unit(
         case_price = float(table.parts.price[table.assembly[row]]) if holds else 0.0
         return not holds, case_price, -float(margin[row]), float(table.price[row])
 
-    return table.setup(min(mine, key=preference))
+    return min(mine, key=preference)
 
 
 def _hubs_of(setup: Setup) -> tuple[tuple[str, ...], int]:

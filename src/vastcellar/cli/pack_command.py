@@ -48,9 +48,10 @@ def pack_command(shoot_path: Path, goal: str, spend: float, job_name: str, as_js
         workplace.close()
     job = jobs.job(job_name) if job_name else None
     if job_name and job is None:
+        names = ", ".join(each.name for each in jobs.jobs)
         raise UnknownPartError(
             f"there is no job {job_name!r}", where="calendar",
-            mend=f"Name one of: {', '.join(each.name for each in jobs.jobs)}" if jobs.jobs else "Add it",
+            mend=f"Name one of: {names}" if names else "Add it to the calendar",
         )  # fmt: skip
     packed = pack_shoot(
         shoot, known, workplace.catalog, jobs, today, (chosen,), job=job, spend_at_most=spend

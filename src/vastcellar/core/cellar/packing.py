@@ -417,3 +417,30 @@ def lay_in_trays(
         x += wide + gap_mm
         row_depth = max(row_depth, deep)
     return tuple(placed)
+
+
+@dataclass(frozen=True)
+class Layer:
+    """One layer of a case, from above."""
+
+    high_mm: float
+    placed: tuple[Placed, ...]
+
+
+def layers_of(
+    pieces: Sequence[PackUnit], tray_mm: tuple[float, float], flat_mm: float
+) -> tuple[Layer, ...]:
+    """Return *pieces* in layers, the high ones below: flat pieces up to *flat_mm* above them.
+
+    A layer of high pieces is as high as the highest of them.
+    """
+    flat = [each for each in pieces if each.size_mm[2] <= flat_mm]
+    high = [each for each in pieces if each.size_mm[2] > flat_mm]
+    found: list[Layer] = []
+    for some, least in ((flat, flat_mm), (high, 0.0)):
+        placed = lay_in_trays([(e.tag, e.size_mm[0], e.size_mm[1]) for e in some], tray_mm)
+        heights = {each.tag: each.size_mm[2] for each in some}
+        for number in sorted({each.tray for each in placed}):
+            here = tuple(each for each in placed if each.tray == number)
+            found.append(Layer(max(least, *(heights[each.name] for each in here)), here))
+    return tuple(found)

@@ -151,7 +151,8 @@ def units_to_buy(catalog: Catalog, shelf: Shelf) -> tuple[Unit, ...]:
         whole = [(drive, case) for drive in drives if (case := _plain_case(drive, catalog))]
         whole.sort(key=lambda pair: _price(*pair) / pair[0].capacity_bytes)
         for drive, case in whole[:_KINDS_TO_BUY]:
-            name = drive.name.split(" (")[0]
+            # Without its maker: the label has to be short, and the bill says the rest.
+            name = drive.name.split(" (")[0].split(" ", 1)[-1]
             found += [
                 Unit(tag, drive.key, case.key if isinstance(case, Enclosure) else "")
                 for number in range(1, _OF_EACH + 1)

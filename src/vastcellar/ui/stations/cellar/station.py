@@ -7,12 +7,19 @@ from PySide6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
 
 from vastcellar.ui.models.cellar_desk import CellarDesk
 from vastcellar.ui.models.jobs import Jobs
+from vastcellar.ui.models.packing_desk import PackingDesk
 from vastcellar.ui.models.workbench import Workbench
+from vastcellar.ui.stations.cellar.calendar_page import CalendarPage
+from vastcellar.ui.stations.cellar.packing_page import PackingPage
 from vastcellar.ui.stations.cellar.shelf_page import ShelfPage
 from vastcellar.ui.widgets.cards import label, row
 from vastcellar.ui.widgets.tabs import tab_group
 
-_PAGES = (("Shelf", "Every unit, and what is found of it"),)
+_PAGES = (
+    ("Shelf", "Every unit, and what is found of it"),
+    ("Packing", "Which units go on the open shoot, and why each"),
+    ("Calendar", "Jobs, what is booked for them, and what has to be back when"),
+)
 
 
 class CellarStation(QWidget):
@@ -29,8 +36,12 @@ class CellarStation(QWidget):
         group = tab_group(_PAGES, self)
         self.tabs = group.buttons()
         self.shelf_page = ShelfPage(workbench, self.desk)
+        self.packing_desk = PackingDesk(self.desk, self)
+        self.packing_page = PackingPage(self.packing_desk)
+        self.calendar_page = CalendarPage(self.desk)
         self._pages = QStackedWidget()
-        self._pages.addWidget(self.shelf_page)
+        for page in (self.shelf_page, self.packing_page, self.calendar_page):
+            self._pages.addWidget(page)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(18, 8, 18, 8)
         layout.setSpacing(4)
@@ -40,7 +51,9 @@ class CellarStation(QWidget):
         layout.addLayout(head)
         layout.addWidget(self._pages, 1)
         group.idToggled.connect(lambda index, on: self._pages.setCurrentIndex(index) if on else 0)
-        jobs.beside.append(self.desk.stop)
+        jobs.beside += [self.desk.stop, self.packing_desk.stop]
+        workbench.unit_asked.connect(lambda _tag: self.tabs[0].setChecked(True))
+        self.calendar_page.unit_chosen.connect(workbench.unit_asked)
         self.desk.changed.connect(self._say_state)
 
     def _say_state(self) -> None:

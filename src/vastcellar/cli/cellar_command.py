@@ -7,6 +7,14 @@ from typing import Any
 
 import click
 
+from vastcellar.cli.cellar_keeping import (
+    backup_command,
+    check_command,
+    export_command,
+    import_command,
+    merge_command,
+    restore_command,
+)
 from vastcellar.cli.printing import echo, print_json
 from vastcellar.cli.running import is_demo
 from vastcellar.core.cellar.story import EventKind, Incident, day_of
@@ -27,6 +35,11 @@ _ON = click.option("--on", "day", default="", help="The day, as 2026-11-27; toda
 @click.group("cellar")
 def cellar_command() -> None:
     """What the tool found on the shelf by itself, and the story of each unit."""
+
+
+for _each in (export_command, import_command, merge_command, check_command, backup_command,
+              restore_command):  # fmt: skip
+    cellar_command.add_command(_each)
 
 
 @cellar_command.command()

@@ -124,7 +124,7 @@ class Cellar:
         }
         wanted = select(UnitRow).order_by(UnitRow.tag)
         return self.read(
-            "unit", UnitRow.tag, wanted, lambda row: _unit(row[0], fits.get(row[0].tag))
+            "unit", UnitRow.tag, wanted, lambda row: unit_of_row(row[0], fits.get(row[0].tag))
         )
 
     def calibrations(self) -> tuple[CalibrationRecord, ...]:
@@ -412,7 +412,8 @@ def _run(row: Any) -> RunRecord:
     )
 
 
-def _unit(row: UnitRow, calibration: CalibrationRecord | None) -> Unit:
+def unit_of_row(row: UnitRow, calibration: CalibrationRecord | None) -> Unit:
+    """Return the unit of a row, with its own model. Raises BadValueError for one that can't be."""
     # Another drive in the same case under the same tag is not the one that was measured.
     fit = calibration.fit if calibration and calibration.drive_key == row.drive_key else None
     return Unit(

@@ -15,6 +15,7 @@ from sqlalchemy.exc import SQLAlchemyError
 
 from vastcellar.core.errors import CellarError
 from vastcellar.data import data_path
+from vastcellar.store.backups import back_up, newest_good
 from vastcellar.store.json_files import plain_for_json
 from vastcellar.store.private_files import PRIVATE_FILE_MODE, make_private_folder
 
@@ -99,6 +100,8 @@ def migrate(connection: Connection, path: Path) -> None:
             where=str(path),
             mend="Use that version, or start with another data folder",
         )
+    if revision is not None:
+        back_up(path, f"before{NEWEST_REVISION}")
     from alembic import command
     from alembic.config import Config
     from alembic.util import CommandError
@@ -132,7 +135,18 @@ def damaged(path: Path) -> CellarError:
     return CellarError(
         "the cellar's file is damaged",
         where=str(path),
-        mend="Restore it from a copy, or move it away to start an empty cellar",
+        mend=_mend_of(path),
+    )
+
+
+def _mend_of(path: Path) -> str:
+    good = newest_good(path)
+    if good is None:
+        return "Restore it from a copy, or move it away to start an empty cellar"
+    made = good.made_at.astimezone()
+    return (
+        f"A good backup of {made.day} {made:%b %Y, %H:%M} is there: “vast-cellar cellar restore” "
+        "puts it in its place and keeps the damaged file beside it"
     )
 
 

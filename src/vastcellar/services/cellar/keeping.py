@@ -1,0 +1,270 @@
+"""Keep the cellar: out and in whole, checked, backed up, put back, two of them merged."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import zipfile
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from datetime import UTC, datetime
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from typing import Any
+
+from vastcellar.core.cellar.merging import MergePlan, Take, merged, plan_merge
+from vastcellar.core.csv_cells import safe_row
+from vastcellar.core.errors import BadValueError
+from vastcellar.services.workplace.exports import save_bytes, write_text_whole
+from vastcellar.services.workplace.workplace import Workplace
+from vastcellar.store.backups import Backup, back_up, backups, integrity, restored
+from vastcellar.store.cellar import Cellar
+from vastcellar.store.jobs import bookings, jobs
+from vastcellar.store.json_files import plain_for_json, read_json
+from vastcellar.store.kept_runs import keep_runs
+from vastcellar.store.run_record import RunRecord
+from vastcellar.store.unit_log import keep_events, unit_events
+from vastcellar.store.whole_cellar import take_whole, whole_as_json
+
+
+def export_json(workplace: Workplace, path: Path) -> dict[str, int]:
+    """Save the whole cellar as JSON; return how many rows, by table. Raises BadFileError."""
+    content = whole_as_json(workplace.cellar, datetime.now(UTC))
+    write_text_whole(
+        path, json.dumps(plain_for_json(content), ensure_ascii=False, indent=1) + "\n",
+    )  # fmt: skip
+    return {name: len(rows) for name, rows in content["tables"].items()}
+
+
+def export_csv(workplace: Workplace, path: Path) -> dict[str, int]:
+    """Save units, runs, events and bookings as CSV tables in one ZIP; return how many of each.
+
+    Text that a spreadsheet would take for a formula is escaped. Raises BadFileError.
+    """
+    cellar = workplace.cellar
+    tables = {
+        "units": _unit_rows(cellar),
+        "runs": _run_rows(cellar),
+        "events": [
+            {"tag": e.unit_tag, "at": e.at.isoformat(), "kind": e.kind.value, "note": e.note,
+             "data": json.dumps(dict(e.data), ensure_ascii=False, sort_keys=True)}
+            for e in unit_events(cellar)
+        ],
+        "jobs": [
+            {"name": j.name, "first_day": j.first_day.isoformat(),
+             "last_day": j.last_day.isoformat(), "note": j.note}
+            for j in jobs(cellar)
+        ],
+        "bookings": [
+            {"job": b.job_name, "tag": b.unit_tag, "needs": "; ".join(b.needs),
+             "out_at": b.out_at.isoformat() if b.out_at else "",
+             "in_at": b.in_at.isoformat() if b.in_at else ""}
+            for b in bookings(cellar)
+        ],
+    }  # fmt: skip
+    packed = io.BytesIO()
+    with zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, rows in tables.items():
+            archive.writestr(f"{name}.csv", _csv(rows))
+    save_bytes(path, packed.getvalue())
+    return {name: len(rows) for name, rows in tables.items()}
+
+
+def _csv(rows: list[dict[str, Any]]) -> str:
+    out = io.StringIO()
+    writer = csv.writer(out)
+    names = list(rows[0]) if rows else []
+    writer.writerow(names)
+    for row in rows:
+        writer.writerow(safe_row(row[name] for name in names))
+    return out.getvalue()
+
+
+def _unit_rows(cellar: Cellar) -> list[dict[str, Any]]:
+    return [
+        {"tag": u.tag, "drive": u.drive_key, "enclosure": u.enclosure_key, "state": u.state,
+         "written_bytes": u.written_bytes, "used_bytes": u.used_bytes, "note": u.note,
+         "model": u.device.model if u.device else "",
+         "serial": u.device.serial if u.device else "",
+         "duty": u.acceptance.duty if u.acceptance else ""}
+        for u in cellar.units()
+    ]  # fmt: skip
+
+
+def _run_rows(cellar: Cellar) -> list[dict[str, Any]]:
+    return [
+        {"run": r.run_id, "tag": r.unit_tag, "kind": r.kind, "at": r.measured_at.isoformat(),
+         "simulated": r.is_simulated, "complete": r.is_complete,
+         "bytes_per_s": _rate(r.figures), "enclosure": r.conditions.get("enclosure_key", ""),
+         "host": r.conditions.get("host_key", ""), "port": r.conditions.get("port_key", "")}
+        for r in cellar.runs()
+    ]  # fmt: skip
+
+
+def _rate(figures: Mapping[str, Any]) -> Any:
+    write = figures.get("write")
+    if isinstance(write, dict):
+        return write.get("bytes_per_s", "")
+    return figures.get("bytes_per_s", figures.get("achieved_bytes_per_s", ""))
+
+
+def import_json(workplace: Workplace, path: Path) -> dict[str, int]:
+    """Take an export into the cellar, which must have no unit yet; return how many, by table.
+
+    All or nothing. Raises BadFileError with the lines that are wrong, BadValueError, CellarError.
+    """
+    return take_whole(workplace.cellar, read_json(path), path)
+
+
+# Checked, backed up, put back
+
+
+@dataclass(frozen=True)
+class Health:
+    """How the cellar's file is."""
+
+    path: Path
+    size_bytes: int
+    wrong: tuple[str, ...]
+    unreadable: tuple[str, ...]
+    """Rows that are left out because they can't be read."""
+    backups: tuple[Backup, ...]
+
+
+def health(path: Path, unreadable: set[str]) -> Health:
+    """Return how the cellar at *path* is; reads all of it."""
+    size = path.stat().st_size if path.exists() else 0
+    return Health(path, size, tuple(integrity(path)), tuple(sorted(unreadable)),
+                  tuple(backups(path)))  # fmt: skip
+
+
+def back_up_now(workplace: Workplace) -> Path:
+    """Make a backup on demand; return where it is. Raises CellarError."""
+    return back_up(workplace.cellar.path, "asked")
+
+
+def restore(path: Path) -> Path:
+    """Put the newest good backup in the place of a damaged cellar; return where that lies now.
+
+    Raises CellarError where there is none; BadValueError where nothing is wrong with the cellar.
+    """
+    if path.exists() and not integrity(path):
+        raise BadValueError(
+            "nothing is wrong with the cellar", where=str(path),
+            mend="Leave it; “cellar backup” makes another copy of it",
+        )  # fmt: skip
+    return restored(path)
+
+
+# Two become one
+
+
+@dataclass(frozen=True)
+class Merged:
+    """What a merge did."""
+
+    new_units: int
+    changed_units: int
+    runs: int
+    events: int
+    told: tuple[str, ...]
+
+
+def merge_plan(workplace: Workplace, path: Path) -> MergePlan:
+    """Return what a merge with the export at *path* would do, and what has to be decided first.
+
+    Raises BadFileError.
+    """
+    with TemporaryDirectory(prefix="vast-cellar-") as folder:
+        theirs = _opened(path, Path(folder), is_demo=workplace.is_demo)
+        try:
+            return plan_merge(workplace.cellar.units(), theirs.units())
+        finally:
+            theirs.close()
+
+
+def merge(workplace: Workplace, path: Path, decided: Mapping[str, Take]) -> Merged:
+    """Merge the export at *path* into the cellar, after a backup; runs and stories come along.
+
+    A run or an event that is there already isn't added again. Jobs of theirs are not taken over:
+    they are of their calendar.
+    Raises BadFileError, CellarError; BadValueError for a conflict that nobody decided: nothing was
+    changed then.
+    """
+    cellar = workplace.cellar
+    with TemporaryDirectory(prefix="vast-cellar-") as folder:
+        theirs = _opened(path, Path(folder), is_demo=workplace.is_demo)
+        try:
+            plan = plan_merge(cellar.units(), theirs.units())
+            after = {pair.theirs.tag: merged(pair, decided) for pair in plan.pairs}
+            back_up(cellar.path, "merge")
+            changed = 0
+            for pair in plan.pairs:
+                unit = after[pair.theirs.tag]
+                if pair.mine is None:
+                    cellar.add_unit(unit)
+                elif replace(unit, device=pair.mine.device) != pair.mine:
+                    cellar.change_unit(pair.mine, unit)
+                    changed += 1
+                if unit.device is not None and (pair.mine is None or pair.mine.device is None):
+                    cellar.bind_unit(unit.tag, unit.device)
+            tags = {tag: unit.tag for tag, unit in after.items()}
+            runs = _new_runs(cellar, theirs, tags)
+            keep_runs(cellar, runs)
+            events = _new_events(cellar, theirs, tags)
+            keep_events(cellar, events)
+        finally:
+            theirs.close()
+    told = tuple(each for pair in plan.pairs for each in pair.told)
+    new = sum(pair.mine is None for pair in plan.pairs)
+    return Merged(new, changed, len(runs), len(events), told)
+
+
+def _opened(path: Path, folder: Path, *, is_demo: bool) -> Cellar:
+    opened = Cellar(folder / "theirs.db", is_demo=is_demo)
+    try:
+        take_whole(opened, read_json(path), path)
+    except BaseException:
+        opened.close()
+        raise
+    return opened
+
+
+def _new_runs(
+    cellar: Cellar, theirs: Cellar, tags: Mapping[str, str]
+) -> list[tuple[RunRecord, str]]:
+    known = {(r.unit_tag, r.kind, r.measured_at) for r in cellar.runs()}
+    found = []
+    for run in theirs.runs():
+        tag = tags[run.unit_tag]
+        if (tag, run.kind, run.measured_at) not in known:
+            found.append((replace(run, unit_tag=tag), theirs.trace_csv(run.run_id)))
+    return found
+
+
+def _new_events(cellar: Cellar, theirs: Cellar, tags: Mapping[str, str]) -> list[Any]:
+    known = {(e.unit_tag, e.kind, e.at) for e in unit_events(cellar)}
+    return [
+        replace(event, unit_tag=tags[event.unit_tag])
+        for event in unit_events(theirs)
+        if (tags[event.unit_tag], event.kind, event.at) not in known
+    ]
+
+
+def parse_decisions(texts: tuple[str, ...], plan: MergePlan, rest: Take | None) -> dict[str, Take]:
+    """Return the decisions that *texts* name, as "K-07.note=theirs"; *rest* is for all others.
+
+    Raises BadValueError for one that names no conflict.
+    """
+    keys = {each.key for each in plan.conflicts}
+    found: dict[str, Take] = dict.fromkeys(keys, rest) if rest else {}
+    for text in texts:
+        key, _, take = text.rpartition("=")
+        if key not in keys or take not in tuple(Take):
+            raise BadValueError(
+                f"{text!r} decides nothing", where="merge",
+                mend="Give it as K-07.note=mine or =theirs, for one of the conflicts",
+            )  # fmt: skip
+        found[key] = Take(take)
+    return found

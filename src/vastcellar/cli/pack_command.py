@@ -13,8 +13,10 @@ from vastcellar.core.cellar.packing import Goal
 from vastcellar.core.errors import UnknownPartError
 from vastcellar.core.units import PLAIN
 from vastcellar.services.cellar.bookings import planned_jobs
-from vastcellar.services.cellar.packing import pack_shoot
+from vastcellar.services.cellar.packing import evening_before, pack_shoot
 from vastcellar.services.cellar.packing_wording import (
+    EVENING_PORTS,
+    evening_words,
     mass_words,
     need_words,
     optimum_words,
@@ -69,6 +71,8 @@ def pack_command(shoot_path: Path, goal: str, spend: float, job_name: str, as_js
             unit = next(each for each in packed.task.units if each.tag == tag)
             echo(f"  {tag}, {mass_words(unit.mass_g, PLAIN)}: "
                  f"{why_words(packed, packing, tag, PLAIN)}")  # fmt: skip
+        if evening := evening_words(evening_before(packed, packing, EVENING_PORTS), PLAIN):
+            echo(f"  {evening}")
         for each in packed.stays:
             echo(f"  {each.tag} stays: {each.why}")
         if packing.price:

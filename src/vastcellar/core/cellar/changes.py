@@ -68,6 +68,8 @@ def best_change(values: Sequence[float]) -> Change | None:
     chance is counted among shuffled series, so that trying many places costs what it costs.
     """
     whole = np.asarray(values, dtype=np.float64)
+    if whole.size < 2 * _FEWEST or not np.ptp(whole):
+        return None
     kept = np.flatnonzero(~odd_ones(whole))
     series = whole[kept]
     count = series.size

@@ -131,6 +131,9 @@ def _trend(figure: Figure, points: Sequence[RunPoint], ids: Collection[int]) -> 
     if not known:
         return None
     kept, values = (tuple(each) for each in zip(*known, strict=True))
+    is_level = max(values) - min(values) <= _LEAST[figure](median(values))
+    if is_level:
+        return _level(figure, kept, values, ids)
     starts = level_starts(values) if figure is Figure.RATE else _raised(figure, values)
     first = values[: starts[1]] if len(starts) > 1 else values
     accepted = [value for each, value in known if each.run_id in ids]
@@ -159,6 +162,17 @@ def _trend(figure: Figure, points: Sequence[RunPoint], ids: Collection[int]) -> 
     )  # fmt: skip
 
 
+def _level(
+    figure: Figure, kept: tuple[RunPoint, ...], values: tuple[float, ...], ids: Collection[int]
+) -> Trend:
+    """Return the trend of values that all lie within what is worth no word."""
+    accepted = [value for each, value in zip(kept, values, strict=True) if each.run_id in ids]
+    middle = median(values)
+    baseline = median(accepted) if accepted else middle
+    count = len(accepted) or len(values)
+    return Trend(figure, kept, values, baseline, count, middle, len(values), None, None)
+
+
 def _odd_end(figure: Figure, values: Sequence[float]) -> Change | None:
     """Return the last one or two of *values* where they lie outside all before; None else.
 
@@ -183,12 +197,17 @@ def _raised(figure: Figure, values: Sequence[float]) -> tuple[int, ...]:
     return (0, found.index)
 
 
+_LEAST: dict[Figure, Callable[[float], float]] = {
+    Figure.RATE: lambda before: LEAST_SHARE * before,
+    Figure.STALL: lambda _before: _STALLS_S,
+    Figure.HEAT: lambda _before: _HOTTER_K,
+}
+"""What a figure has to change by, to be worth a word."""
+
+
 def _is_worth(figure: Figure, change: Change) -> bool:
-    if figure is Figure.STALL:
-        return change.after - change.before >= _STALLS_S
-    if figure is Figure.HEAT:
-        return abs(change.after - change.before) >= _HOTTER_K
-    return abs(change.share) >= LEAST_SHARE
+    by = change.after - change.before
+    return (by if figure is Figure.STALL else abs(by)) >= _LEAST[figure](change.before)
 
 
 def _elsewhere(like: LikeRuns, groups: Sequence[LikeRuns]) -> Elsewhere | None:

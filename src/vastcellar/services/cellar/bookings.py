@@ -61,7 +61,7 @@ def clash_words(clash: Clash) -> str:
     tag, job = clash.booking.unit_tag, clash.booking.job_name
     until = f" until {day_words(clash.until)}" if clash.until else ""
     return {
-        ClashKind.TWICE: f"{tag} is booked for {clash.other}, too{until}",
+        ClashKind.TWICE: f"{tag} is also booked for {clash.other}{until}",
         ClashKind.LENT: f"{tag} is with {clash.other}{until or ', nobody knows until when'}",
         ClashKind.STILL_OUT: f"{tag} never came back from {clash.other}",
         ClashKind.STATE: f"{tag} is {clash.other}",

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 
+from vastcellar.core.cellar.evening import Evening, ToProve, plan_evening
 from vastcellar.core.cellar.findings import FindingKind
 from vastcellar.core.cellar.jobs import Job
 from vastcellar.core.cellar.packing import (
@@ -24,6 +25,7 @@ from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.parts.fitting import case_misfit
 from vastcellar.core.parts.parts import Drive, DriveKind, Enclosure
 from vastcellar.core.parts.units import LONGEST_TAG, Unit, free_bytes_on
+from vastcellar.core.shoot.needs import camera_need
 from vastcellar.core.shoot.shoot import Camera, Setup, Shoot
 from vastcellar.core.verdict.judgement import Judgement
 from vastcellar.services.cellar.bookings import Planned
@@ -295,3 +297,24 @@ def _size_mm(drive: Drive, case: Enclosure | None, mass_g: float) -> tuple[float
     litres = max(mass_g, 20.0) / _DENSITY_G_PER_L
     width = (litres * 1e6 / (1.6 * _FLAT)) ** (1 / 3)
     return (1.6 * width, width, _FLAT * width)
+
+
+def evening_before(packed: PackedShoot, packing: Packing, ports: int) -> Evening:
+    """Return what of *packing* must still be proved before the day, on so many *ports*.
+
+    A whole longest take of each camera on each of its units that isn't proved for it.
+    """
+    cameras = {_camera_name(each): each for each in packed.shoot.cameras}
+    tests = []
+    for met in packing.needs:
+        camera = cameras.get(met.need.name)
+        if camera is None:
+            continue
+        for tag in met.tags:
+            if packed.judged[tag, met.need.name].evidence is Evidence.PROVED:
+                continue
+            need = camera_need(camera)
+            tests.append(
+                ToProve(tag, met.need.name, camera.longest_take_s, need.longest_take_bytes)
+            )
+    return plan_evening(tests, ports)

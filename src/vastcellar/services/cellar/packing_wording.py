@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from vastcellar.core.cellar.evening import Evening
 from vastcellar.core.cellar.packing import (
     Goal,
     NeedMet,
@@ -14,8 +15,10 @@ from vastcellar.core.cellar.packing import (
 )
 from vastcellar.core.evidence import Verdict, verdict_for_margin
 from vastcellar.core.units import NumberFormat
-from vastcellar.services.cellar.packing import PackedShoot
+from vastcellar.services.cellar.packing import PackedShoot, evening_before
 
+EVENING_PORTS = 2
+"""Ports that a laptop usually has free for tests."""
 GOAL_WORDS = {
     Goal.LIGHTEST: "Lightest", Goal.FEWEST: "Fewest", Goal.CHEAPEST: "Cheapest",
     Goal.SAFEST: "Safest",
@@ -91,9 +94,25 @@ def why_words(packed: PackedShoot, packing: Packing, tag: str, fmt: NumberFormat
     return ", ".join(parts)
 
 
+def evening_words(evening: Evening, fmt: NumberFormat) -> str:
+    """Return what must be proved before the day, in a line; "" for nothing."""
+    if not evening.slots:
+        return ""
+    told = ", ".join(
+        f"{slot.test.tag} for {slot.test.need} ({fmt.duration(slot.test.duration_s)})"
+        for slot in evening.slots
+    )
+    ports = "one port" if evening.ports == 1 else f"{evening.ports} ports"
+    return (
+        f"To prove the evening before, {fmt.duration(evening.took_s)} on {ports}, "
+        f"{fmt.size(evening.bytes_to_write)} written: {told}"
+    )
+
+
 def packing_figures(packed: PackedShoot, goal: Goal, days: int) -> dict[str, Any]:
     """Return a packed set as figures for programs."""
     packing = packed.sets[goal]
+    evening = evening_before(packed, packing, EVENING_PORTS)
     return {
         "goal": goal.value,
         "holds": not packing.open_needs,
@@ -118,6 +137,13 @@ def packing_figures(packed: PackedShoot, goal: Goal, days: int) -> dict[str, Any
              "evidence": evidence_of(packed, met)}
             for met in packing.needs
         ],
+        "evening": {
+            "ports": evening.ports, "took_s": evening.took_s,
+            "bytes_to_write": evening.bytes_to_write,
+            "tests": [{"tag": s.test.tag, "need": s.test.need, "port": s.port,
+                       "begin_s": s.begin_s, "duration_s": s.test.duration_s}
+                      for s in evening.slots],
+        },
         "stays": [{"tag": each.tag, "why": each.why} for each in packed.stays],
     }  # fmt: skip
 

@@ -182,14 +182,19 @@ STATIONS = (
     StationEntry(
         "cellar",
         "Cellar",
-        "The record of every unit.",
+        "The memory of every unit, and which one goes on which job.",
         _cellar,
-        sums=("unit",),
+        sums=("pack-mass", "pack-risk", "cellar-trend", "unit", "cellar-ahead"),
         answers=(
-            "What is plugged in, how it links, and which unit it is",
-            "How full and how worn every unit is, and what was proved of it",
-            "Every run of a unit, with its conditions",
+            "What is wrong on the shelf, most harm first: slower than it was, stalls, worn, away",
+            "Since when a unit is slower, how sure that is, and which test decides what it is",
+            "Which units go on a job: lightest, fewest, cheapest or safest, and why each is in",
+            "What is booked twice, what has to be back when, what is plugged in",
         ),
-        keys=(("← → ↑ ↓", "on the shelf: choose a unit; drag it onto a camera to record to it"),),
+        keys=(
+            ("← → ↑ ↓", "on the shelf: choose a unit; drag it onto a camera to record to it"),
+            ("Home End", "on the shelf: the first or the last; page by page with PgUp and PgDn"),
+            ("← →", "in look first and in the sets: the one before or after"),
+        ),
     ),
 )

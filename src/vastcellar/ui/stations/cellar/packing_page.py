@@ -23,7 +23,10 @@ from vastcellar.core.errors import VastCellarError
 from vastcellar.core.evidence import Evidence, Verdict
 from vastcellar.core.units import parse_number
 from vastcellar.services.cellar.bookings import book_for, keep_job, ticked
+from vastcellar.services.cellar.packing import evening_before
 from vastcellar.services.cellar.packing_wording import (
+    EVENING_PORTS,
+    evening_words,
     mass_words,
     optimum_words,
     set_verdict,
@@ -61,7 +64,7 @@ class PackingPage(QWidget):
         self.case = CaseView(look)
         self.needs = NeedsView(look)
         self.list = QTreeWidget()
-        self.stays = OneLine()
+        self.stays, self.evening = OneLine(), OneLine()
         self.book_button = QPushButton("Book this set")
         self.job_line = OneLine()
         self._is_filling = False
@@ -120,6 +123,7 @@ class PackingPage(QWidget):
             self.list.setColumnWidth(column, width)
         self.list.setColumnWidth(_WHY, 260)
         right.addWidget(self.list, 3)
+        right.addWidget(self.evening)
         right.addWidget(self.stays)
         body.addLayout(right, 7)
         layout.addLayout(body, 1)
@@ -162,6 +166,11 @@ class PackingPage(QWidget):
             self.tag = packing.tags[0] if packing.tags else ""
         self._show_unit()
         self._fill_list(packing)
+        evening = ""
+        if packed is not None and packing is not None:
+            evening = evening_words(evening_before(packed, packing, EVENING_PORTS), fmt)
+        self.evening.setText(evening)
+        self.evening.setToolTip(evening)
         stays = packed.stays if packed else ()
         told = " · ".join(f"{each.tag} {each.why}" for each in stays)
         self.stays.setText(f"Stay: {told}" if told else "")

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Signal
+from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
 
+from vastcellar.services.cellar.cellar_sums import packing_sums, unit_sums
 from vastcellar.ui.models.cellar_desk import CellarDesk
 from vastcellar.ui.models.jobs import Jobs
 from vastcellar.ui.models.packing_desk import PackingDesk
@@ -55,9 +57,34 @@ class CellarStation(QWidget):
         workbench.unit_asked.connect(lambda _tag: self.tabs[0].setChecked(True))
         self.calendar_page.unit_chosen.connect(workbench.unit_asked)
         self.desk.changed.connect(self._say_state)
+        self.desk.changed.connect(self._show_sums)
+        self.packing_desk.changed.connect(self._show_sums)
+        workbench.unit_chosen.connect(self._show_sums)
+        group.idToggled.connect(lambda _index, _on: self._show_sums())
 
     def _say_state(self) -> None:
         shown = self.desk.shown
         count = len({each.tag for each in shown.known.findings}) if shown else 0
         text = f"{count} to look at" if count else self._workbench.shelf.count_text
         self.state_changed.emit(text)
+
+    def _show_sums(self) -> None:
+        """Have the sums of what is looked at in the drawer: a unit's, or the packed set's."""
+        if not self.isVisible():
+            return
+        bench, fmt = self._workbench, self._workbench.look.numbers
+        packed, packing = self.packing_desk.packed, self.packing_desk.packing
+        if self.packing_page.isVisible() and packed is not None and packing is not None:
+            bench.show_sums(packing_sums(packed, packing, fmt))
+            return
+        shown = self.desk.shown
+        facts = shown.known.facts.get(self.shelf_page.shelf.tag) if shown else None
+        plans = bench.planned.plan.cameras
+        camera = bench.subject
+        plan = next((each for each in plans if camera and each.camera.key == camera.key), None)
+        day_bytes = float(plan.recorded_bytes.max(initial=0.0)) if plan else 0.0
+        bench.show_sums(unit_sums(facts, day_bytes, fmt) if facts else {})
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self._show_sums()

@@ -1,0 +1,148 @@
+#!/usr/bin/env python3
+"""A cellar of 10,000 units and 100,000 runs: opened, worked out, searched, drawn.
+
+Prints each time as it is measured once, and beside it how long a plain SQLite reads the same rows.
+"""
+
+from __future__ import annotations
+
+import os
+import sqlite3
+import sys
+import tempfile
+import time
+from collections.abc import Callable, Iterator
+from datetime import UTC, date, datetime, timedelta
+from pathlib import Path
+
+import numpy as np
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from vastcellar.core.parts.units import Unit
+from vastcellar.core.units import PLAIN
+from vastcellar.services.cellar.bays import bays_of, grouped
+from vastcellar.services.cellar.searching import search_shelf
+from vastcellar.services.cellar.unit_memory import UnitMemory
+from vastcellar.services.workplace.folders import Folders
+from vastcellar.services.workplace.workplace import open_workplace
+from vastcellar.store.kept_runs import keep_runs
+from vastcellar.store.run_record import RunRecord
+
+UNITS, RUNS_EACH = 10_000, 10
+BEGIN = datetime(2025, 1, 6, tzinfo=UTC)
+DRIVES = ("torvane-t2-1", "kelmarsh-flat-2", "pentle-b3-1", "kelmarsh-dray-8")
+
+
+def runs(units: tuple[Unit, ...]) -> Iterator[tuple[RunRecord, str]]:
+    """Return ten long writes of each unit, a month apart; every fiftieth unit got slower."""
+    rng = np.random.default_rng(3)
+    for number, unit in enumerate(units):
+        rates = 4e8 * (1 + 0.01 * rng.standard_normal(RUNS_EACH))
+        if number % 50 == 0:
+            rates[5:] *= 0.7
+        for month, rate in enumerate(rates):
+            figures = {
+                "write": {
+                    "bytes_per_s": float(rate), "moved_bytes": 4e11, "longest_stall_s": 0.1,
+                    "slowest_second_bytes": float(rate) * 0.9, "stall_count": 0, "hottest_c": 50.0,
+                },
+                "read": None, "diagnosis": None,
+            }  # fmt: skip
+            conditions = {
+                "drive_key": unit.drive_key, "enclosure_key": "", "host_key": "h", "port_key": "p",
+                "mode_key": "usb-10g", "ambient_c": 21.0, "write_mode": "direct",
+            }  # fmt: skip
+            at = BEGIN + timedelta(days=30 * month, minutes=number)
+            yield RunRecord(unit.tag, "write", at, False, True, conditions, figures), ""
+
+
+def timed(what: str, call: Callable[[], object]) -> object:
+    """Print how long *call* took, and return what it returned."""
+    begin = time.perf_counter()
+    found = call()
+    print(f"{what:58} {(time.perf_counter() - begin) * 1000:9.1f} ms")
+    return found
+
+
+def main() -> int:
+    """Print each time."""
+    with tempfile.TemporaryDirectory() as folder:
+        root = Path(folder)
+        places = Folders(root / "d", root / "s", root / "c")
+        made = open_workplace(places=places)
+        units = tuple(
+            Unit(f"Q-{number:05}", DRIVES[number % 4], used_bytes=number * 5e7)
+            for number in range(UNITS)
+        )
+        made.cellar.save_units(units)
+        keep_runs(made.cellar, runs(units))
+        made.close()
+        size = places.cellar_file.stat().st_size
+        print(f"{UNITS} units, {UNITS * RUNS_EACH} runs, {size / 1e6:.0f} MB")
+
+        def plain() -> int:
+            with sqlite3.connect(places.cellar_file) as connection:
+                return len(connection.execute("SELECT * FROM runs").fetchall())
+
+        timed("plain SQLite, all rows of the runs", plain)
+        workplace = timed("cellar opened", lambda: open_workplace(places=places))
+        shelf = timed("units and runs read", workplace.shelf)  # type: ignore[attr-defined]
+        memory, today = UnitMemory(), date(2026, 1, 5)
+        catalog = workplace.catalog  # type: ignore[attr-defined]
+
+        def remember() -> object:
+            return memory.remember(shelf, catalog, today, is_demo=False)  # type: ignore[arg-type]
+
+        known = timed("all worked out for the first time", remember)
+        known = timed("worked out again, nothing new", remember)
+        bays = timed("every unit as a bay", lambda: bays_of(known, catalog, today, PLAIN))  # type: ignore[arg-type]
+        timed("grouped", lambda: grouped(bays, known, catalog, "model", (), PLAIN))  # type: ignore[arg-type]
+        search = timed("search prepared", lambda: search_shelf(known, catalog, today))  # type: ignore[arg-type]
+        for wanted in ("q-0123", "slower than it was", "free 5 TB", "torvane"):
+            timed(f"find {wanted!r}", lambda wanted=wanted: search.find(wanted))  # type: ignore[attr-defined, misc]
+        print(f"found by itself: {len(known.findings)}")  # type: ignore[attr-defined]
+        drawn(places, workplace)
+    return 0
+
+
+def drawn(places: Folders, workplace: object) -> None:
+    """Print how long a frame of the shelf takes while it scrolls, all groups unfolded."""
+    workplace.close()  # type: ignore[attr-defined]
+    from PySide6.QtCore import QPoint
+    from PySide6.QtGui import QImage, QPainter, QRegion
+    from PySide6.QtWidgets import QApplication
+
+    from vastcellar.core.evidence import Evidence
+    from vastcellar.services.cellar.bays import Bay, BayGroup
+    from vastcellar.ui.look import LIGHT, Look, load_fonts
+    from vastcellar.ui.stations.cellar.shelf_view import ShelfView
+
+    application = QApplication.instance() or QApplication([])
+    load_fonts()
+    bays = tuple(
+        Bay(f"Q-{n:05}", "nvme", 1.0, n / UNITS, 0.3, False, (1.0, 0.99, 1.01, 0.7), n % 50 == 0,
+            Evidence.PROVED, "20 d", False, "van", False, (n % 50 == 0 and 7) or 0, 4, "ready", "")
+        for n in range(UNITS)
+    )  # fmt: skip
+    view = ShelfView(Look(LIGHT))
+    view.resize(842, 600)
+    view._folded["all"] = False
+    view.show_groups((BayGroup("all", "10,000 units", bays),))
+    view.resize(842, view.minimumHeight())
+    image = QImage(842, 600, QImage.Format.Format_RGB32)
+    took = []
+    for step in range(60):
+        top = step * 900
+        begin = time.perf_counter()
+        painter = QPainter(image)
+        view.render(painter, QPoint(), QRegion(0, top, 842, 300))
+        painter.end()
+        took.append((time.perf_counter() - begin) * 1000)
+    print(f"{'a frame of the shelf while scrolling, median and worst':58} "
+          f"{np.median(took):9.1f} ms, {max(took):.1f} ms")  # fmt: skip
+    del application
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,60 @@
+"""Edits of the cellar killed at any moment: what was confirmed is there, and the file is whole."""
+
+import os
+import random
+import signal
+import time
+from datetime import UTC, datetime, timedelta
+
+from vastcellar.core.cellar.story import EventKind, UnitEvent
+from vastcellar.core.parts.units import Unit
+from vastcellar.store.backups import integrity
+from vastcellar.store.cellar import Cellar
+from vastcellar.store.unit_log import add_event, unit_events
+
+KILLS = 200
+AT = datetime(2026, 11, 3, tzinfo=UTC)
+
+
+def edit_until_killed(path, begin, told):
+    """Note one thing after the other; say each number once it is kept. Never returns."""
+    cellar = Cellar(path)
+    number = begin
+    while True:
+        add_event(cellar, UnitEvent("K-11", AT + timedelta(seconds=number), EventKind.LABEL,
+                                    {"number": number}))  # fmt: skip
+        os.write(told, f"{number}\n".encode())
+        number += 1
+
+
+def test_two_hundred_kills_in_edits_lose_nothing_that_was_confirmed(tmp_path):
+    """Killed between 0 and 60 ms after it began, opening and migrating included."""
+    path = tmp_path / "cellar.db"
+    cellar = Cellar(path)
+    cellar.add_unit(Unit("K-11", "some-drive"))
+    cellar.close()
+    rng = random.Random(7)
+    confirmed: set[int] = set()
+    for kill in range(KILLS):
+        reads, told = os.pipe()
+        child = os.fork()
+        if child == 0:
+            os.close(reads)
+            try:
+                edit_until_killed(path, kill * 10_000, told)
+            finally:
+                os._exit(1)
+        os.close(told)
+        time.sleep(rng.uniform(0.0, 0.06))
+        os.kill(child, signal.SIGKILL)
+        os.waitpid(child, 0)
+        with os.fdopen(reads, "rb") as said:
+            lines = said.read().split(b"\n")
+        # The last line may be cut short; a whole one was confirmed.
+        confirmed |= {int(each) for each in lines[:-1] if each}
+    again = Cellar(path)
+    kept = {each.data["number"] for each in unit_events(again)}
+    assert confirmed <= kept
+    assert len(confirmed) > KILLS / 4 and len(kept) - len(confirmed) <= KILLS
+    again.close()
+    assert integrity(path) == []

@@ -38,6 +38,8 @@ bench: setup-test
 	$(VENV)/python benchmarks/profiles.py
 	$(VENV)/python benchmarks/roll_day.py
 	$(VENV)/python benchmarks/edit_play.py
+	$(VENV)/python benchmarks/changes.py
+	$(VENV)/python benchmarks/large_cellar.py
 	$(VENV)/python benchmarks/candidates.py
 	$(VENV)/python benchmarks/diagnosis.py
 	$(VENV)/python benchmarks/calibration.py

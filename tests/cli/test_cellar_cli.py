@@ -99,3 +99,38 @@ def test_dropped_bought_worn_placed_and_retired(answer):
     assert "K-12: retired without a note on how it was wiped" in answer("findings")
     answer("retire", "K-12", "--wiped", "overwritten once, read back")
     assert "K-12" not in answer("findings")
+
+
+def test_a_label_that_was_printed_stands_in_the_story(answer, tmp_path):
+    """From the terminal, too."""
+    done = CliRunner().invoke(cli, ["--demo", "label", "K-06", "--pdf", str(tmp_path / "l.pdf")])
+    assert done.exit_code == 0, done.output
+    assert "label printed" in answer("show", "K-06")
+
+
+def test_packing_in_the_terminal_and_as_json(answer, tmp_path):
+    """The set, why each, who stays; a job that isn't there is refused."""
+    shoot = "docs/examples/slipway.shoot.json"
+    done = CliRunner().invoke(cli, ["--demo", "pack", shoot, "--job", "Slipway", "--json"])
+    assert done.exit_code == 0, done.output
+    figures = json.loads(done.output)
+    assert figures["goal"] == "lightest" and figures["is_optimal"] and not figures["holds"]
+    assert (
+        figures["evening"]["tests"] and {"tag": "C-07", "why": "false capacity"} in figures["stays"]
+    )
+    told = CliRunner().invoke(cli, ["--demo", "pack", shoot, "--goal", "safest", "--spend", "2500"])
+    assert "Holds every need" in told.output and "To prove the evening before" in told.output
+    wrong = CliRunner().invoke(cli, ["--demo", "pack", shoot, "--job", "No such"])
+    assert "there is no job" in str(wrong.exception)
+
+
+def test_out_check_backup_and_merge_in_the_terminal(answer, tmp_path):
+    """A cellar merged with its own export has nothing new; the file is whole."""
+    path = tmp_path / "all.json"
+    assert "24 units" in answer("export", str(path))
+    assert "Merged: 0 new units, 0 changed, 0 runs, 0 events" in answer("merge", str(path))
+    assert "Backed up:" in answer("backup")
+    said = json.loads(answer("check", "--json"))
+    assert said["is_well"] and {each["why"] for each in said["backups"]} == {"merge", "asked"}
+    assert "nothing is wrong" in answer("restore", refused=True)
+    assert "has units already" in answer("import", str(path), refused=True)

@@ -9,6 +9,7 @@ import click
 from vastcellar.cli.printing import echo, print_json
 from vastcellar.cli.running import is_demo
 from vastcellar.core.units import PLAIN
+from vastcellar.services.cellar.unit_edits import labels_printed
 from vastcellar.services.workplace.exports import save_bytes
 from vastcellar.services.workplace.labels import LABEL_SIZES, label_of, label_size
 from vastcellar.services.workplace.workplace import open_workplace, require_unit
@@ -38,14 +39,15 @@ def label_command(
     workplace = open_workplace(demo=is_demo())
     try:
         catalog, shelf = workplace.catalog, workplace.shelf()
+        size = label_size(size_key)
+        labels = [
+            label_of(require_unit(shelf, tag), catalog, PLAIN, file_system=file_system, duty=duty)
+            for tag in tags
+        ]
+        save_bytes(pdf, labels_pdf(labels, size, skip=skip))
+        labels_printed(workplace, tags)
     finally:
         workplace.close()
-    size = label_size(size_key)
-    labels = [
-        label_of(require_unit(shelf, tag), catalog, PLAIN, file_system=file_system, duty=duty)
-        for tag in tags
-    ]
-    save_bytes(pdf, labels_pdf(labels, size, skip=skip))
     if as_json:
         print_json({"pdf": str(pdf), "codes": {label.tag: label.code for label in labels}})
         return

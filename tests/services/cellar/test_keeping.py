@@ -287,3 +287,20 @@ def test_a_merge_asks_for_each_conflict_and_changes_nothing_before(own, tmp_path
     assert len(one.cellar.runs("K-2")) == 1 and backups(one.cellar.path)[0].why == "merge"
     again = merge(one, path, parse_decisions((), merge_plan(one, path), Take.MINE))
     assert (again.new_units, again.runs, again.events) == (0, 0, 0)
+
+
+def test_a_tag_that_is_another_units_is_refused_before_anything_is_written(own, tmp_path):
+    """Theirs is called as one of mine is: taking their tag would make two of one name."""
+    one, two = own("one"), own("two")
+    for tag, device in (("K-1", SEEN), ("X-9", SEEN_OTHER)):
+        one.cellar.add_unit(Unit(tag, "torvane-t2-1"))
+        one.cellar.bind_unit(tag, device)
+    two.cellar.add_unit(Unit("X-9", "torvane-t2-1"))
+    two.cellar.bind_unit("X-9", SEEN)
+    path = tmp_path / "theirs.json"
+    export_json(two, path)
+    plan = merge_plan(one, path)
+    before = rows(one)
+    with pytest.raises(BadValueError, match="two units would be called X-9"):
+        merge(one, path, parse_decisions((), plan, Take.THEIRS))
+    assert rows(one) == before

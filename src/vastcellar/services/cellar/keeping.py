@@ -6,6 +6,7 @@ import csv
 import io
 import json
 import zipfile
+from collections import Counter
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
@@ -16,6 +17,7 @@ from typing import Any
 from vastcellar.core.cellar.merging import MergePlan, Take, merged, plan_merge
 from vastcellar.core.csv_cells import safe_row
 from vastcellar.core.errors import BadValueError
+from vastcellar.core.parts.units import Unit
 from vastcellar.services.workplace.exports import save_bytes, write_text_whole
 from vastcellar.services.workplace.workplace import Workplace
 from vastcellar.store.backups import Backup, back_up, backups, integrity, restored
@@ -187,8 +189,8 @@ def merge_plan(workplace: Workplace, path: Path) -> MergePlan:
 def merge(workplace: Workplace, path: Path, decided: Mapping[str, Take]) -> Merged:
     """Merge the export at *path* into the cellar, after a backup; runs and stories come along.
 
-    A run or an event that is there already isn't added again. Jobs of theirs are not taken over:
-    they are of their calendar.
+    A run or an event that is there already isn't added again: a merge that was cut off by a full
+    disk is simply made again. Jobs of theirs are not taken over: they are of their calendar.
     Raises BadFileError, CellarError; BadValueError for a conflict that nobody decided: nothing was
     changed then.
     """
@@ -198,6 +200,7 @@ def merge(workplace: Workplace, path: Path, decided: Mapping[str, Take]) -> Merg
         try:
             plan = plan_merge(cellar.units(), theirs.units())
             after = {pair.theirs.tag: merged(pair, decided) for pair in plan.pairs}
+            _require_own_tags(cellar, plan, after)
             back_up(cellar.path, "merge")
             changed = 0
             for pair in plan.pairs:
@@ -219,6 +222,19 @@ def merge(workplace: Workplace, path: Path, decided: Mapping[str, Take]) -> Merg
     told = tuple(each for pair in plan.pairs for each in pair.told)
     new = sum(pair.mine is None for pair in plan.pairs)
     return Merged(new, changed, len(runs), len(events), told)
+
+
+def _require_own_tags(cellar: Cellar, plan: MergePlan, after: Mapping[str, Unit]) -> None:
+    """Raise BadValueError where two units would be called the same: before anything is written."""
+    changed = {pair.mine.tag for pair in plan.pairs if pair.mine}
+    names = Counter(unit.tag for unit in cellar.units() if unit.tag not in changed)
+    names.update(unit.tag for unit in after.values())
+    name, count = next(iter(names.most_common(1)), ("", 0))
+    if count > 1:
+        raise BadValueError(
+            f"two units would be called {name}", where="merge",
+            mend="Decide that tag otherwise",
+        )  # fmt: skip
 
 
 def _opened(path: Path, folder: Path, *, is_demo: bool) -> Cellar:

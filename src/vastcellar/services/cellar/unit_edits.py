@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, time
 from typing import Any
@@ -9,8 +10,8 @@ from typing import Any
 from vastcellar.core.cellar.findings import Finding
 from vastcellar.core.cellar.story import EventKind, Incident, UnitEvent, require_known
 from vastcellar.core.errors import BadValueError
-from vastcellar.services.workplace.workplace import Workplace, require_unit
-from vastcellar.store.unit_log import add_event, remove_event
+from vastcellar.services.workplace.workplace import Workplace
+from vastcellar.store.unit_log import add_event, keep_events, remove_event
 
 _NOON = time(12)
 
@@ -31,7 +32,6 @@ def note(
 
     Raises CellarError, UnknownPartError; BadValueError for what can't have happened, or not yet.
     """
-    require_unit(workplace.shelf(), tag)
     kept = {name: value for name, value in data.items() if value is not None}
     event = UnitEvent(tag, moment_on(on), kind, kept, said.strip())
     return Noted(add_event(workplace.cellar, event), f"{tag}: {kind.value}")
@@ -74,6 +74,12 @@ def look_after(workplace: Workplace, finding: Finding, said: str = "") -> Noted:
         workplace, finding.tag, EventKind.LOOKED_AFTER, said=said,
         finding=finding.kind.value, mark=finding.mark,
     )  # fmt: skip
+
+
+def labels_printed(workplace: Workplace, tags: Sequence[str]) -> None:
+    """Note that labels of these units were printed, all or none. Raises CellarError."""
+    now = datetime.now(UTC)
+    keep_events(workplace.cellar, [UnitEvent(tag, now, EventKind.LABEL) for tag in tags])
 
 
 def moment_on(on: date | None) -> datetime:

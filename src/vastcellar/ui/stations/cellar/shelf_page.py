@@ -20,6 +20,7 @@ from vastcellar.core.errors import VastCellarError
 from vastcellar.core.parts.units import Unit
 from vastcellar.services.cellar.bays import GROUPINGS, Bay, grouped, numbered
 from vastcellar.services.cellar.clips import units_with_clip
+from vastcellar.services.cellar.unit_edits import labels_printed
 from vastcellar.services.workplace.exports import save_bytes
 from vastcellar.services.workplace.labels import label_of, label_size
 from vastcellar.ui.models.cellar_desk import CellarDesk
@@ -247,5 +248,7 @@ class ShelfPage(QWidget):
                 for unit in units
             ]  # fmt: skip
             save_bytes(path, labels_pdf(labels, label_size(wish.size_key), skip=wish.skip))
+            labels_printed(workbench.workplace, [unit.tag for unit in units])
+            workbench.reload_shelf()
         except VastCellarError as error:
             workbench.trouble.emit(error)

@@ -137,3 +137,44 @@ def test_a_cellar_that_cant_be_opened_ends_with_its_sentence(qtbot, places, answ
     assert places.cellar_file.read_text() == "this is no database"
     application.close()
     application.window.deleteLater()
+
+
+@pytest.mark.parametrize("takes", [True, False])
+def test_a_damaged_cellar_offers_its_backup(qtbot, places, monkeypatch, takes):
+    """Taken: the window goes on with it, the damaged bytes beside it. Else nothing changed."""
+    from PySide6.QtWidgets import QMessageBox
+
+    from vastcellar.core.parts.units import Unit
+    from vastcellar.store.backups import back_up
+    from vastcellar.store.cellar import Cellar
+    from vastcellar.ui.app import Application
+    from vastcellar.ui.look import LIGHT, Look
+
+    own = Cellar(places.cellar_file)
+    own.add_unit(Unit("W-01", "torvane-t2-2"))
+    own.close()
+    back_up(places.cellar_file, "asked")
+    damaged = b"eaten by the sea" * 500
+    places.cellar_file.write_bytes(damaged)
+    said = []
+
+    def answer(box):
+        said.append(box.informativeText())
+        button = next(b for b in box.buttons() if (b.text() == "Open the backup") == takes)
+        monkeypatch.setattr(type(box), "clickedButton", lambda _box: button)
+
+    monkeypatch.setattr(QMessageBox, "exec", answer)
+    application = Application(demo=False, places=places, look=Look(LIGHT))
+    application.start()
+    qtbot.waitUntil(lambda: bool(said))
+    assert "is whole" in said[0]
+    kept = [each for each in places.data.iterdir() if "damaged" in each.name]
+    if takes:
+        qtbot.waitUntil(lambda: application.workbench is not None)
+        qtbot.waitUntil(lambda: application.workbench.shelf.unit("W-01") is not None)
+        assert damaged in [each.read_bytes() for each in kept]
+    else:
+        assert kept == [] and places.cellar_file.read_bytes() == damaged
+        assert not application.window.isVisible()
+    application.close()
+    application.window.deleteLater()

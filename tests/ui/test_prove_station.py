@@ -148,7 +148,7 @@ def test_four_runs_of_each_are_ticked_at_once_and_tell_a_difference(subject_a, q
     run_on_rig(subject_a, qtbot, "write", 60_000_000_000, tag="K-05")
     workbench, cellar = subject_a.workbench, subject_a.workbench.workplace.cellar
     for tag, count in (("M-03", 3), ("K-05", 9)):
-        made = next(each for each in cellar.card.runs() if each.unit_tag == tag)
+        made = next(each for each in cellar.runs() if each.unit_tag == tag)
         for number in range(count):
             write = made.figures["write"]
             rate = write["bytes_per_s"] * (1 + (number + 1) / 100)

@@ -13,7 +13,7 @@ from PySide6.QtCore import QObject, QSettings, Qt, QThreadPool, QTimer
 from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QApplication, QMessageBox
 
-from vastcellar.core.errors import VastCellarError
+from vastcellar.core.errors import CellarError, VastCellarError
 from vastcellar.services.workplace.folders import Folders, folders
 from vastcellar.ui.look import DARK, LIGHT, Look, Palette, font, load_fonts, text_percent
 from vastcellar.ui.shell.window import MainWindow
@@ -164,8 +164,39 @@ class Application(QObject):
     def _on_failed(self, error: Exception) -> None:
         if not isinstance(error, VastCellarError):
             raise error
-        _tell(self.window, "Vast Cellar can't start", error)
-        self.window.close()
+        if not (isinstance(error, CellarError) and self._offer_backup(error)):
+            _tell(self.window, "Vast Cellar can't start", error)
+            self.window.close()
+
+    def _offer_backup(self, error: CellarError) -> bool:
+        """Offer the newest good backup of a damaged cellar; return whether it was taken."""
+        from vastcellar.services.cellar.keeping import backup_for_damaged, restore
+
+        path = self.places.cellar_file
+        backup = backup_for_damaged(path)
+        if backup is None:
+            return False
+        made = backup.made_at.astimezone()
+        box = plain_box(
+            self.window, "The cellar is damaged", str(error),
+            f"Its backup of {made.day} {made:%b %Y, %H:%M} is whole. The damaged file is kept "
+            "beside it, with all that is in it.",
+        )  # fmt: skip
+        take = box.addButton("Open the backup", QMessageBox.ButtonRole.AcceptRole)
+        box.addButton("Close", QMessageBox.ButtonRole.RejectRole)
+        box.exec()
+        if box.clickedButton() is not take:
+            self.window.close()
+            return True
+        try:
+            aside = restore(path)
+        except VastCellarError as trouble:
+            _tell(self.window, "The backup can't be opened", trouble)
+            self.window.close()
+            return True
+        self.window.job_strip.say(f"The backup is open. The damaged file is {aside.name}.")
+        self._begin_loading()
+        return True
 
     def close(self) -> None:
         """Close the window and let go of the cellar."""

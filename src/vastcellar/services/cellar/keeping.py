@@ -16,12 +16,13 @@ from typing import Any
 
 from vastcellar.core.cellar.merging import MergePlan, Take, merged, plan_merge
 from vastcellar.core.csv_cells import safe_row
-from vastcellar.core.errors import BadValueError
+from vastcellar.core.errors import BadValueError, CellarError
 from vastcellar.core.parts.units import Unit
 from vastcellar.services.workplace.exports import save_bytes, write_text_whole
 from vastcellar.services.workplace.workplace import Workplace
-from vastcellar.store.backups import Backup, back_up, backups, integrity, restored
+from vastcellar.store.backups import Backup, back_up, backups, integrity, newest_good, restored
 from vastcellar.store.cellar import Cellar
+from vastcellar.store.cellar_file import damaged
 from vastcellar.store.jobs import bookings, jobs
 from vastcellar.store.json_files import plain_for_json, read_json
 from vastcellar.store.kept_runs import keep_runs
@@ -144,6 +145,16 @@ def health(path: Path, unreadable: set[str]) -> Health:
 def back_up_now(workplace: Workplace) -> Path:
     """Make a backup on demand; return where it is. Raises CellarError."""
     return back_up(workplace.cellar.path, "asked")
+
+
+def backup_for_damaged(path: Path) -> Backup | None:
+    """Return the newest good backup of a cellar that is damaged; None where it is well, or none."""
+    return newest_good(path) if path.exists() and integrity(path) else None
+
+
+def damage_of(path: Path) -> CellarError | None:
+    """Return the sentence about a damaged cellar, read whole; None where it is well."""
+    return damaged(path) if path.exists() and integrity(path) else None
 
 
 def restore(path: Path) -> Path:

@@ -46,6 +46,10 @@ if TYPE_CHECKING:
     from vastcellar.services.proving.new_unit import KeptUnit, MeasuredDevice
 
 
+_CHECK_AFTER_MS = 4000
+"""Once the window stands: reading all of a large cellar takes a second of the disk."""
+
+
 class Workbench(QObject):
     """What every station reads: verdicts by camera, mends and sums of the subject."""
 
@@ -114,6 +118,9 @@ class Workbench(QObject):
         self._unit_maker = Background(self)
         self._unit_maker.done.connect(self._on_unit_made)
         self._unit_maker.failed.connect(self.unit_made)
+        self._checker = Background(self)
+        self._checker.done.connect(self._on_checked)
+        QTimer.singleShot(_CHECK_AFTER_MS, self, self._check_cellar)
         # Several edits of one moment are judged once.
         self._judge_soon = QTimer(self, singleShot=True, interval=0)
         self._judge_soon.timeout.connect(self._judge)
@@ -150,6 +157,19 @@ class Workbench(QObject):
         from vastcellar.services.plugged.seen import beside_shelf
 
         return partial(beside_shelf, devices, self.shelf, self.catalog)
+
+    def _check_cellar(self) -> None:
+        """Read the whole file once, beside everything else: damage is told before it matters."""
+        if self._is_stopped:
+            return
+        from vastcellar.services.cellar.keeping import damage_of
+
+        path = self.workplace.cellar.path
+        self._checker.request(lambda: damage_of(path))
+
+    def _on_checked(self, damage: VastCellarError | None) -> None:
+        if damage is not None:
+            self.trouble.emit(damage)
 
     def measure_stage(self, bytes_per_s: float) -> None:
         """Keep what somebody says the subject's bridge or interface carries; 0 forgets it.
@@ -293,6 +313,7 @@ class Workbench(QObject):
         self.plugged.stop()
         self._unit_maker.stop()
         self._shelf_reader.stop()
+        self._checker.stop()
         self._mends_finder.stop()
         self._calibrator.stop()
 

@@ -56,7 +56,9 @@ def row(*widgets: QWidget, spacing: int = 8, stretch_last: bool = False) -> QHBo
     for widget in widgets:
         made.addWidget(widget)
     if stretch_last:
-        widgets[-1].setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
+        if not isinstance(widgets[-1], OneLine):  # which takes what is left, and never more
+            widgets[-1].setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
+        made.setStretchFactor(widgets[-1], 1)
     else:
         made.addStretch(1)
     return made

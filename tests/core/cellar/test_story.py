@@ -86,3 +86,14 @@ def test_it_is_written_off_evenly():
     assert worth_now(200, bought, date(2023, 1, 1), 4) == 200
     with pytest.raises(BadValueError):
         worth_now(200, bought, bought, 0)
+
+
+def test_set_ready_by_hand_or_retired_it_isnt_lent_any_more():
+    """The story follows what somebody said of its state without noting that it came back."""
+    by_hand = Story((happened(1, "lent", to="x"), happened(9, "state", was="on loan", now="ready")))
+    assert by_hand.loan is None and by_hand.loans[0].until is not None
+    assert (
+        Story((happened(1, "lent", to="x"), happened(9, "retired", wiped="shredded"))).loan is None
+    )
+    other = Story((happened(1, "lent", to="x"), happened(2, "state", was="ready", now="on loan")))
+    assert other.loan is not None

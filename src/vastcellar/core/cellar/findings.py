@@ -82,6 +82,7 @@ _COLLAPSED_SHARE = 1 / 3
 _CAPPED_SHARE = 0.2
 """Of what the drive could write; a case that carries a quarter is a usual choice."""
 NOT_SEEN_DAYS = 365
+_LONG_TESTS = ("write", "capacity", "offload")
 _WARRANTY_DAYS = 60
 
 
@@ -246,6 +247,12 @@ def _doubted(facts: UnitFacts, _twins: OutOfLine | None, _today: date) -> list[F
     event = facts.story.doubted_since()
     if event is None or (facts.proof_at is not None and facts.proof_at > event.at):
         return []
+    accepted = facts.unit.acceptance
+    if accepted is not None and accepted.duty != "recorder media" and any(
+        each.at > event.at and each.bytes_per_s and each.setting.kind in _LONG_TESTS
+        for each in facts.points
+    ):  # fmt: skip
+        return []  # copies and editing ask for a long test, not for a take
     values = {"what": event.text("what"), "day": event.day}
     return [Finding(FindingKind.DOUBTED, facts.unit.tag, values, (), event.at.isoformat())]
 

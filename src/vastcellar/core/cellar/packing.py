@@ -96,8 +96,6 @@ class Fit:
     doubt: float = 0.0
     """0 for a proof that covers, more for what is computed only or tight: the safest set minds."""
     accessories: tuple[str, ...] = ()
-    is_fixed: bool = False
-    """Whether the shoot says already that this unit does it."""
 
 
 @dataclass(frozen=True)

@@ -189,7 +189,12 @@ class Story:
     def loans(self) -> tuple[Loan, ...]:
         """Every loan, the newest last."""
         found: list[Loan] = []
-        for event in self.of(EventKind.LENT, EventKind.RETURNED):
+        for event in self.events:
+            # Somebody may say by hand that it is ready again, or retire it where it is.
+            is_over = event.kind is EventKind.STATE and event.text("was") == "on loan"
+            ends = (EventKind.LENT, EventKind.RETURNED, EventKind.RETIRED)
+            if event.kind not in ends and not is_over:
+                continue
             if found and found[-1].until is None:
                 open_loan = found.pop()
                 found.append(Loan(open_loan.to, open_loan.since, open_loan.due_on, event.at))

@@ -35,7 +35,6 @@ from vastcellar.services.match.matching import setups_for_units
 from vastcellar.services.shoot.planning import planned
 from vastcellar.services.workplace.workplace import Shelf
 
-_NOT_ON_CAMERA = {FindingKind.STALLS: "stalls", FindingKind.DOUBTED: "not proved since an incident"}
 _NOT_AT_ALL = {
     FindingKind.FALSE_CAPACITY: "false capacity",
     FindingKind.WRONG_BYTES: "gave back wrong bytes",
@@ -125,9 +124,9 @@ def pack_shoot(
             if drive.needs_enclosure and not unit.enclosure_key:
                 continue  # nothing to plug it in with
             along = _copy_cable(unit, drive, catalog, pieces)
-            is_fixed = unit.tag in copy.unit_tags
-            doubt = 0.0 if is_fixed else _COMPUTED_DOUBT / 4
-            fits.append(Fit(unit.tag, copy.name, None, doubt, along, is_fixed))
+            # Of sets as safe as each other the one that the shoot names already.
+            doubt = 0.0 if unit.tag in copy.unit_tags else _COMPUTED_DOUBT / 4
+            fits.append(Fit(unit.tag, copy.name, None, doubt, along))
     task = PackingTask(
         (*(_pack_unit(unit, catalog) for unit in fit_units),
          *(_bought(unit, catalog) for unit in to_buy)),
@@ -238,7 +237,10 @@ def _booked_elsewhere(tag: str, jobs: Planned, job: Job | None, today: date) -> 
 
 
 def _not_on_camera(unit: Unit, known: Remembered) -> bool:
-    return any(each.kind in _NOT_ON_CAMERA for each in known.of(unit.tag))
+    # For copies a long test after a fall is enough; a camera's take is proved again, or it stays.
+    if unit.doubted_at is not None and unit.tag not in known.shelf.standing_proofs:
+        return True
+    return any(each.kind is FindingKind.STALLS for each in known.of(unit.tag))
 
 
 def _along(setup: Setup, catalog: Catalog, pieces: dict[str, Accessory]) -> tuple[str, ...]:

@@ -8,7 +8,7 @@ from datetime import UTC, date, datetime
 
 from vastcellar.core.cellar.findings import Finding, UnitFacts, findings_of, in_order, is_quiet
 from vastcellar.core.cellar.samples import OutOfLine, out_of_line
-from vastcellar.core.cellar.story import Story
+from vastcellar.core.cellar.story import EventKind, Story
 from vastcellar.core.cellar.trends import unit_trends
 from vastcellar.core.cellar.wear_ahead import WrittenAt, wear_ahead
 from vastcellar.core.errors import VastCellarError
@@ -25,6 +25,8 @@ from vastcellar.store.run_record import RunRecord
 
 _OTHER_SIZE_SHARE = 0.1
 """A drive holds what its box says to within a few percent, in whatever units that is."""
+_FROM_A_DESK = frozenset({EventKind.LOOKED_AFTER, EventKind.STATE, EventKind.TAG})
+"""What can be noted of a unit that nobody has at hand."""
 _NO_RUNS: tuple[RunRecord, ...] = ()
 
 
@@ -218,7 +220,7 @@ def written_on(runs: list[RunRecord], story: Story) -> list[WrittenAt]:
 def seen_on(runs: list[RunRecord], story: Story) -> date | None:
     """Return the last day on which the unit was certainly at hand."""
     moments: list[datetime] = [each.measured_at for each in runs]
-    moments += [each.at for each in story.events]
+    moments += [each.at for each in story.events if each.kind not in _FROM_A_DESK]
     return max(moments).astimezone().date() if moments else None
 
 

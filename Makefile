@@ -40,6 +40,7 @@ bench: setup-test
 	$(VENV)/python benchmarks/edit_play.py
 	$(VENV)/python benchmarks/changes.py
 	$(VENV)/python benchmarks/large_cellar.py
+	$(VENV)/python benchmarks/packing.py
 	$(VENV)/python benchmarks/candidates.py
 	$(VENV)/python benchmarks/diagnosis.py
 	$(VENV)/python benchmarks/calibration.py

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import os
+import shutil
+import sqlite3
 from collections.abc import Iterator
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -18,7 +20,12 @@ from vastcellar.core.shoot.shoot import Shoot
 from vastcellar.data import data_path
 from vastcellar.services.proving.places import Place
 from vastcellar.services.workplace.folders import Folders
-from vastcellar.services.workplace.workplace import Shelf, Workplace, open_workplace
+from vastcellar.services.workplace.workplace import (
+    DEMO_SHOOT_NAME,
+    Shelf,
+    Workplace,
+    open_workplace,
+)
 from vastcellar.store.catalog_files import load_catalog, read_units
 from vastcellar.store.shoot_files import read_shoot
 
@@ -45,22 +52,40 @@ def shelf() -> Shelf:
 
 
 @pytest.fixture
-def places(tmp_path: Path) -> Folders:
-    return Folders(tmp_path / "data ü", tmp_path / "state ü", tmp_path / "config ü")
+def places(request: pytest.FixtureRequest, tmp_path: Path) -> Folders:
+    made = Folders(tmp_path / "data ü", tmp_path / "state ü", tmp_path / "config ü")
+    if "two_years" in request.fixturenames:  # before anything opens them
+        made.data.mkdir()
+        shutil.copy(request.getfixturevalue("demo_cellar"), made.cellar_file)
+        with sqlite3.connect(made.cellar_file) as kept:  # where this demo's shoot will lie
+            shoot = str(made.data / DEMO_SHOOT_NAME)
+            kept.execute("UPDATE jobs SET shoot_file = ? WHERE shoot_file <> ''", (shoot,))
+        kept.close()
+    return made
 
 
 @pytest.fixture(autouse=True)
 def _without_history(request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch) -> None:
     """Most tests keep runs of their own in the demo: its two invented years would be in the way."""
-    if "two_years" not in request.fixturenames:
+    if "demo_cellar" not in request.fixturenames:
         monkeypatch.setattr(
             "vastcellar.services.workplace.demo_history.seed_history", lambda *_: None
         )
 
 
+@pytest.fixture(scope="session")
+def demo_cellar(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The demo's cellar with its two years, made once: to be copied."""
+    base = tmp_path_factory.mktemp("demo")
+    made = Folders(base / "d", base / "s", base / "c")
+    open_workplace(demo=True, places=made).close()
+    return made.cellar_file
+
+
 @pytest.fixture
-def two_years() -> None:
+def two_years(demo_cellar: Path) -> Path:
     """Asks for a demo as its user first sees it, with two invented years behind it."""
+    return demo_cellar
 
 
 @pytest.fixture

@@ -1,12 +1,14 @@
 """The Cellar in the terminal: findings, stories, and what is noted or refused."""
 
 import json
+import shutil
 
 import pytest
 from click.testing import CliRunner
 
 from vastcellar.cli.main import cli
 from vastcellar.core.errors import VastCellarError
+from vastcellar.services.workplace.folders import folders
 
 
 @pytest.fixture
@@ -14,6 +16,9 @@ def answer(tmp_path, monkeypatch, two_years):
     """Ask the demo's cellar something; return what it prints, or the sentence of its refusal."""
     for name in ("XDG_DATA_HOME", "XDG_STATE_HOME", "XDG_CONFIG_HOME"):
         monkeypatch.setenv(name, str(tmp_path / name))
+    kept = folders(demo=True).cellar_file
+    kept.parent.mkdir(parents=True)
+    shutil.copy(two_years, kept)
 
     def ask(*arguments, refused=False):
         result = CliRunner().invoke(cli, ["--demo", "cellar", *arguments])

@@ -142,28 +142,29 @@ def test_dropped_it_is_found_at_once(app, page, qtbot):
     dialog.deleteLater()
 
 
-@pytest.mark.parametrize(
-    ("wanted", "tags"),
-    [
-        ("k-1", {"K-10", "K-11", "K-12", "K-13", "K-14"}),
-        ("DF10-00417", {"K-07"}),
-        ("dashboard", {"K-10"}),
-        ("slower than it was", {"K-10"}),
-        ("on loan", {"P-01"}),
-        ("free 5 TB", set()),
-        ("free 3.5 TB", {"H-02"}),
-        ("to look at kelmarsh", {"K-05", "K-10", "P-01", "P-02", "H-02"}),
-        ("no such thing", set()),
-    ],
-)
-def test_find_as_you_type_in_words(page, qtbot, wanted, tags):
+FINDS = [
+    ("k-1", {"K-10", "K-11", "K-12", "K-13", "K-14"}),
+    ("DF10-00417", {"K-07"}),
+    ("dashboard", {"K-10"}),
+    ("slower than it was", {"K-10"}),
+    ("on loan", {"P-01"}),
+    ("free 5 TB", set()),
+    ("free 3.5 TB", {"H-02"}),
+    ("to look at kelmarsh", {"K-05", "K-10", "P-01", "P-02", "H-02"}),
+    ("no such thing", set()),
+]
+
+
+def test_find_as_you_type_in_words(page, qtbot):
     """Tag, serial, note, filters in words and both together; what isn't there is said."""
-    page.find_field.setText(wanted)
-    assert set(page.shelf.tags) == tags
-    said = page.subtitle.text()
-    assert f"{len(tags)} of 24 units" in said and ("nothing is called that" in said) == (not tags)
-    page.find_field.clear()
-    assert len(page.shelf.tags) == 24
+    for wanted, tags in FINDS:
+        page.find_field.setText(wanted)
+        assert set(page.shelf.tags) == tags, wanted
+        said = page.subtitle.text()
+        assert f"{len(tags)} of 24 units" in said
+        assert ("nothing is called that" in said) == (not tags)
+        page.find_field.clear()
+        assert len(page.shelf.tags) == 24
 
 
 def test_groups_by_what_one_chooses_and_folded_ones_keep_what_is_wrong(page, qtbot):
@@ -211,28 +212,28 @@ def test_keys_lead_to_every_bay(page, qtbot):
     assert shelf.tag == shelf.tags[0]
 
 
-def test_ten_thousand_units_are_drawn_only_where_they_are_seen(start, qtbot, places, monkeypatch):
+def test_thousands_of_units_are_drawn_only_where_they_are_seen(start, qtbot, places, monkeypatch):
     """Folded at first, as a skyline; unfolded only those in sight are drawn."""
     own = Cellar(places.cellar_file)
     own.save_units(tuple(
-        Unit(f"Q-{number:05}", "torvane-t2-1", used_bytes=number * 9e7,
-             written_bytes=5.9e14 if number == 7000 else 0.0)
-        for number in range(10_000)
+        Unit(f"Q-{number:05}", "torvane-t2-1", used_bytes=number * 3e8,
+             written_bytes=5.9e14 if number == 2000 else 0.0)
+        for number in range(3_000)
     ))  # fmt: skip
     own.close()
     app = start(demo=False)
     app.window.show_station("cellar")
     page = app.window.station("cellar").shelf_page
-    qtbot.waitUntil(lambda: page._desk.shown is not None and len(page._desk.shown.bays) == 10_000)
-    assert page.shelf.tags == [] and page.look_first.entries[0].tag == "Q-07000"
-    click(qtbot, page.look_first, "Q-07000")
-    assert page.shelf.tag == "Q-07000" and len(page.shelf.tags) == 10_000
+    qtbot.waitUntil(lambda: page._desk.shown is not None and len(page._desk.shown.bays) == 3_000)
+    assert page.shelf.tags == [] and page.look_first.entries[0].tag == "Q-02000"
+    click(qtbot, page.look_first, "Q-02000")
+    assert page.shelf.tag == "Q-02000" and len(page.shelf.tags) == 3_000
     drawn = []
     monkeypatch.setattr(
         "vastcellar.ui.stations.cellar.shelf_view.draw_bay",
         lambda _view, _painter, _box, bay, **_more: drawn.append(bay.tag),
     )
     page.shelf.repaint()
-    assert "Q-07000" in drawn and len(drawn) < 200
+    assert "Q-02000" in drawn and len(drawn) < 200
     page.find_field.setText("q-0123")
     assert page.shelf.tags == [f"Q-0123{n}" for n in range(10)]

@@ -52,5 +52,5 @@ def facts(points=(), *, unit=None, drive=DRIVE, ids=(), events=(), **more):
     """Return what is known of a unit with such runs."""
     return UnitFacts(
         unit or Unit("K-10", drive.key), drive, unit_trends(points, ids), tuple(points),
-        Story(tuple(events)), **more,
+        story=Story(tuple(events)), **more,
     )  # fmt: skip

@@ -9,6 +9,7 @@ from __future__ import annotations
 import contextlib
 import os
 import re
+import shutil
 import sqlite3
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -127,7 +128,7 @@ def restored(path: Path) -> Path:
             mend="Move the damaged file away to start an empty cellar",
         )  # fmt: skip
     now = datetime.now(UTC)
-    aside = path.with_name(f"{path.stem}-damaged-{now:%Y%m%d-%H%M%S}{path.suffix}")
+    aside = path.with_name(f"{path.stem}-damaged-{now:%Y%m%d-%H%M%S-%f}{path.suffix}")
     part = path.with_name(f"{path.name}.restored")
     try:
         with contextlib.suppress(FileNotFoundError):
@@ -136,12 +137,17 @@ def restored(path: Path) -> Path:
         with _opened(good.path) as source, _opened(part, is_written=True) as copy:
             source.backup(copy)
             copy.execute("PRAGMA journal_mode=DELETE")  # one file, with nothing beside it
+        # First a second name for the damaged bytes: killed here, nothing is gone, and an empty
+        # cellar never stands in its place.
+        try:
+            aside.hardlink_to(path)
+        except OSError:  # a file system without links
+            shutil.copy2(path, aside)
         for suffix in ("-wal", "-shm"):
             # What wasn't written into the damaged file yet goes aside with it.
             with contextlib.suppress(FileNotFoundError):
                 path.with_name(path.name + suffix).rename(aside.with_name(aside.name + suffix))
-        path.rename(aside)
-        part.rename(path)
+        part.replace(path)
     except (OSError, sqlite3.Error) as error:
         raise CellarError(
             f"it can't be put in its place ({error})", where=str(path), mend="Look at the folder"

@@ -23,6 +23,8 @@ MOST_BYTES = 64 * 2**20
 """Of any text file: a trace of a whole day has 15 MB."""
 MOST_DEPTH = 40
 MOST_NODES = 500_000
+_LARGE_BYTES, _LARGE_NODES, _LARGE_TEXT = 2 * 2**30, 50_000_000, MOST_BYTES
+"""Of a whole cellar: years of runs, each with its trace."""
 _MOST_DIGITS = 40
 _MOST_TEXT = 100_000
 _MOST_NUMBER = 1e24
@@ -59,8 +61,9 @@ def as_sentence(path: Path, kind: str) -> Iterator[None]:
         ) from error
 
 
-def read_bytes(path: Path) -> bytes:
+def read_bytes(path: Path, *, is_large: bool = False) -> bytes:
     """Return the content of *path*. Raises BadFileError: missing, unreadable, too large."""
+    most_bytes = _LARGE_BYTES if is_large else MOST_BYTES
     try:
         # A pipe in its place would hold us up for ever, a device would never end.
         handle = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
@@ -70,7 +73,7 @@ def read_bytes(path: Path) -> bytes:
                 raise BadFileError(
                     "it is no file", where=str(path), mend="Choose a file, no folder or device"
                 )
-            content = file.read(MOST_BYTES + 1)
+            content = file.read(most_bytes + 1)
     except FileNotFoundError as error:
         raise BadFileError(
             "there is no such file", where=str(path), mend="Check the path"
@@ -80,28 +83,31 @@ def read_bytes(path: Path) -> bytes:
         raise BadFileError(
             f"it can't be read ({reason})", where=str(path), mend="Check its permissions"
         ) from error
-    if len(content) > MOST_BYTES:
+    if len(content) > most_bytes:
         raise BadFileError(
-            f"it is larger than {MOST_BYTES // 2**20} MiB",
+            f"it is larger than {most_bytes // 2**20} MiB",
             where=path.name,
             mend="Choose a file of the right kind, or split it",
         )
     return content
 
 
-def read_text(path: Path) -> str:
+def read_text(path: Path, *, is_large: bool = False) -> str:
     """Return the text of *path*, a byte order mark left out. Raises BadFileError."""
     try:
-        return read_bytes(path).decode("utf-8-sig")
+        return read_bytes(path, is_large=is_large).decode("utf-8-sig")
     except UnicodeDecodeError as error:
         raise BadFileError(
             f"byte {error.start} is not UTF-8", where=path.name, mend="Save it as UTF-8"
         ) from error
 
 
-def read_json(path: Path) -> Any:
-    """Return the parsed content of *path*. Raises BadFileError: unreadable, not JSON, too much."""
-    text = read_text(path)
+def read_json(path: Path, *, is_large: bool = False) -> Any:
+    """Return the parsed content of *path*. Raises BadFileError: unreadable, not JSON, too much.
+
+    *is_large* for a whole cellar, which may honestly be a thousand times as much.
+    """
+    text = read_text(path, is_large=is_large)
     try:
         content = json.loads(text, parse_int=_integer, parse_constant=_no_constant)
     except json.JSONDecodeError as error:
@@ -114,7 +120,7 @@ def read_json(path: Path) -> Any:
         raise _too_deep(path) from error
     except ValueError as error:
         raise BadFileError(str(error), where=path.name, mend="Correct that number") from error
-    _require_modest(content, path)
+    _require_modest(content, path, is_large=is_large)
     return content
 
 
@@ -136,17 +142,19 @@ def _too_deep(path: Path) -> BadFileError:
     )
 
 
-def _require_modest(content: Any, path: Path) -> None:
+def _require_modest(content: Any, path: Path, *, is_large: bool) -> None:
     """Raise BadFileError for nesting, counts, texts and numbers that none of our files has."""
+    most_nodes = _LARGE_NODES if is_large else MOST_NODES
+    most_text = _LARGE_TEXT if is_large else _MOST_TEXT
     level, depth, nodes = [content], 0, 0
     while level:
         depth += 1
         nodes += len(level)
         if depth > MOST_DEPTH:
             raise _too_deep(path)
-        if nodes > MOST_NODES:
+        if nodes > most_nodes:
             raise BadFileError(
-                f"it lists more than {MOST_NODES:,} things",
+                f"it lists more than {most_nodes:,} things",
                 where=path.name,
                 mend="Choose a file of the right kind",
             )
@@ -158,13 +166,13 @@ def _require_modest(content: Any, path: Path) -> None:
             elif isinstance(each, list):
                 deeper.extend(each)
             else:
-                _require_modest_value(each, path)
+                _require_modest_value(each, path, most_text)
         level = deeper
 
 
-def _require_modest_value(value: Any, path: Path) -> None:
+def _require_modest_value(value: Any, path: Path, most_text: int) -> None:
     if isinstance(value, str):
-        if len(value) > _MOST_TEXT:
+        if len(value) > most_text:
             what = f"a text of {len(value):,} characters stands in it"
         elif any("\ud800" <= character <= "\udfff" for character in value):
             what = "a text with half a character (a lone surrogate) stands in it"

@@ -15,6 +15,7 @@ from vastcellar.core.cellar.merging import Take, plan_merge
 from vastcellar.core.cellar.story import EventKind, UnitEvent
 from vastcellar.core.csv_cells import plain_cell
 from vastcellar.core.errors import BadFileError, BadValueError, CellarError
+from vastcellar.core.parts.acceptance import Acceptance
 from vastcellar.core.parts.identity import DeviceIdentity
 from vastcellar.core.parts.units import Unit
 from vastcellar.services.cellar.keeping import (
@@ -33,6 +34,7 @@ from vastcellar.services.workplace.workplace import open_workplace
 from vastcellar.store.backups import backups
 from vastcellar.store.cellar import Cellar
 from vastcellar.store.jobs import book, save_job
+from vastcellar.store.reading import MOST_NODES, read_json
 from vastcellar.store.run_record import RunRecord
 from vastcellar.store.unit_log import add_event, unit_events
 from vastcellar.store.whole_cellar import whole_as_json
@@ -304,3 +306,61 @@ def test_a_tag_that_is_another_units_is_refused_before_anything_is_written(own, 
     with pytest.raises(BadValueError, match="two units would be called X-9"):
         merge(one, path, parse_decisions((), plan, Take.THEIRS))
     assert rows(one) == before
+
+
+def test_a_decision_comes_along_with_the_numbers_that_its_runs_have_here(own, tmp_path):
+    """Their run 1 is another unit's here: a baseline by it would be evidence of the wrong drive."""
+    one, two = own("one"), own("two")
+    filled(one, "A-1")
+    filled(two, "B-2")
+    unit = two.cellar.units()[0]
+    decided = Acceptance(date(2026, 11, 4), "working drive", True, (1,), ())
+    two.cellar.change_unit(unit, replace(unit, acceptance=decided))
+    path = tmp_path / "theirs.json"
+    export_json(two, path)
+    merge(one, path, {})
+    (run,) = one.cellar.runs("B-2")
+    units = {each.tag: each for each in one.cellar.units()}
+    assert units["B-2"].acceptance.baseline_run_ids == (run.run_id,) != (1,)
+    assert units["A-1"].acceptance is None
+    merge(one, path, parse_decisions((), merge_plan(one, path), Take.THEIRS))
+    again = {each.tag: each for each in one.cellar.units()}
+    assert again["B-2"].acceptance == units["B-2"].acceptance
+
+
+def test_years_of_long_traces_come_back_though_no_other_file_may_be_as_large(own, tmp_path):
+    """A trace of 300 kB and half a million figures: more than any shoot or catalog may have."""
+    one, two = own("one"), own("two")
+    filled(one)
+    trace = "elapsed_s,written_bytes,temperature_c\n" + "1,2,3\n" * 50_000
+    many = RunRecord("K-1", "edit", AT, False, True, {}, {"visits": list(range(MOST_NODES))})
+    one.cellar.add_run(many, trace)
+    export_json(one, tmp_path / "all.json")
+    import_json(two, tmp_path / "all.json")
+    assert two.cellar.trace_csv(2) == trace and rows(one) == rows(two)
+    with pytest.raises(BadFileError):
+        read_json(tmp_path / "all.json")
+
+
+def test_cut_off_while_restoring_the_damaged_bytes_are_still_in_their_place(own, monkeypatch):
+    """Never an empty cellar where there was one: the last step puts one file over the other."""
+    one = own("one")
+    filled(one)
+    back_up_now(one)
+    path = one.cellar.path
+    one.close()
+    path.write_bytes(b"eaten" * 900)
+
+    def killed(_self, _target):
+        raise OSError(5, "cut off here")
+
+    monkeypatch.setattr("vastcellar.store.backups.Path.replace", killed)
+    with pytest.raises(CellarError, match="cut off here"):
+        restore(path)
+    assert path.read_bytes() == b"eaten" * 900
+    monkeypatch.undo()
+    aside = restore(path)
+    assert aside.read_bytes() == b"eaten" * 900
+    again = Cellar(path)
+    assert [unit.tag for unit in again.units()] == ["K-1"]
+    again.close()

@@ -4,6 +4,7 @@ from dataclasses import replace
 from datetime import date, timedelta
 
 import pytest
+from sqlalchemy import text
 
 from vastcellar.core.cellar.jobs import Booking, Job
 from vastcellar.core.cellar.packing import Goal
@@ -17,6 +18,7 @@ from vastcellar.services.cellar.packing_wording import (
     set_words,
     why_words,
 )
+from vastcellar.services.cellar.unit_edits import look_after
 from vastcellar.services.cellar.unit_memory import UnitMemory
 from vastcellar.services.match.judging import judge_camera
 from vastcellar.services.match.matching import setup_for_unit, setups_for_units
@@ -126,3 +128,23 @@ def test_clashes_and_what_has_to_be_back(two_years, workplace):
     assert mine["P-01"].kind.value == "lent" and mine["C-07"].other == "in doubt"
     (back,) = [each for each in jobs.back_by if each.job_name == "Regatta"]
     assert back.unit_tag == "P-01" and back.by == TODAY + timedelta(days=19)
+
+
+def test_looked_after_is_for_the_eye_and_packs_no_false_card(packs, slipway, workplace):
+    """Somebody knows of the false card, the staller and the labels: they stay where they were."""
+    known = UnitMemory().remember(workplace.shelf(), workplace.catalog, TODAY, is_demo=True)
+    for finding in known.findings:
+        look_after(workplace, finding, "I know")
+    packed = packs(slipway)
+    stays = {each.tag: each.why for each in packed.stays}
+    assert stays["C-07"] == "false capacity" and "label" in stays["P-02"]
+    assert "M-04" not in {fit.tag for fit in packed.task.fits if not fit.need.endswith("copy")}
+
+
+def test_a_job_that_cannot_be_read_takes_its_bookings_along(two_years, workplace):
+    """One bad row costs that job, and not the calendar."""
+    with workplace.cellar.session() as session:
+        session.execute(text("UPDATE jobs SET last_day = '1999-01-01' WHERE name = 'Slipway'"))
+    jobs = planned_jobs(workplace, workplace.shelf(), TODAY)
+    assert "Slipway" not in {each.name for each in jobs.jobs}
+    assert "Slipway" not in {each.job_name for each in jobs.bookings} and jobs.bookings

@@ -1,5 +1,6 @@
 """What is found on the demo's shelf by itself, and what is remembered of each unit."""
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from datetime import UTC, date, datetime, timedelta
 
@@ -183,3 +184,90 @@ def test_every_finding_has_words_and_a_next_step(two_years, workplace):
     known = remembered(workplace)
     for words in said(known, workplace.catalog).values():
         assert words.short and words.line and words.evidence.endswith(".") and words.steps
+
+
+CONDITIONS = {"drive_key": "torvane-t2-4", "capacity_bytes": 4 * 10**12, "free_bytes": 10**12}
+
+
+def capacity_run(days_ago=1, **read):
+    """Return a capacity proof of K-08, 4 TB by its record, that wrote 1 TB in blocks of 1 MB."""
+    figures = {
+        "block_bytes": 10**6, "true_capacity_bytes": 10**12,
+        "write": {"bytes_per_s": 9e8, "moved_bytes": 10**12},
+        "read": {"moved_bytes": 10**12, "wrong_blocks": 0, "first_wrong_at": None, **read},
+    }  # fmt: skip
+    at = datetime.now(UTC) - timedelta(days=days_ago)
+    return RunRecord("K-08", "capacity", at, True, True, CONDITIONS, figures)
+
+
+@pytest.mark.parametrize(
+    ("read", "kind", "holds"),
+    [
+        ({}, None, None),  # full to three quarters before, and every block of the rest came back
+        ({"wrong_blocks": 3, "first_wrong_at": 4e11}, FindingKind.WRONG_BYTES, None),  # a cable
+        ({"wrong_blocks": 6e5, "first_wrong_at": 4e11}, None, 3.4e12),
+        ({"wrong_blocks": 999e3, "first_wrong_at": 1e9}, FindingKind.FALSE_CAPACITY, 3.001e12),
+    ],
+    ids=["half full and well", "a few bad blocks", "a seventh is missing", "false"],
+)
+def test_a_good_disk_is_never_called_counterfeit(workplace, read, kind, holds):
+    """Only where nearly all beyond a place is gone, what lay before it counted in."""
+    workplace.cellar.add_run(capacity_run(**read), "")
+    if holds == 3.4e12:
+        kind = FindingKind.FALSE_CAPACITY  # 85 % of what it says: more than a tenth is missing
+    found = [each for each in remembered(workplace).findings if each.tag == "K-08"]
+    assert [each.kind for each in found] == ([kind] if kind else [])
+    if kind is FindingKind.FALSE_CAPACITY:
+        assert found[0].values["holds_bytes"] == pytest.approx(holds)
+
+
+def test_a_good_capacity_proof_hides_no_wrong_bytes_of_another_run(workplace):
+    """It held what it says, and a later test read back something else: that is said."""
+    workplace.cellar.add_run(capacity_run(days_ago=9), "")
+    later = replace(capacity_run(wrong_blocks=5, first_wrong_at=7e9), kind="burst")
+    workplace.cellar.add_run(later, "")
+    kinds = {each.kind for each in remembered(workplace).findings if each.tag == "K-08"}
+    assert kinds == {FindingKind.WRONG_BYTES}
+
+
+def test_what_another_device_did_under_the_tag_says_nothing_of_this_one(workplace):
+    """Released and bound anew, or another module in it: the old runs accuse nobody."""
+    mine = {"drive_key": "torvane-t2-4", "device_serial": "NEW-4711", "device_model": "Fin"}
+    theirs = {**mine, "device_serial": "OLD-0815"}
+    workplace.cellar.bind_unit("K-08", DeviceIdentity("Fin", "NEW-4711", 4 * 10**12))
+    for number in range(8):
+        at = datetime.now(UTC) - timedelta(days=90 - number)
+        figures = {"write": {"bytes_per_s": 9e8 + number, "longest_stall_s": 9.0}}
+        workplace.cellar.add_run(RunRecord("K-08", "write", at, False, True, theirs, figures), "")
+    bad = replace(capacity_run(wrong_blocks=999e3, first_wrong_at=1e9), is_simulated=False,
+                  conditions={**CONDITIONS, **theirs})  # fmt: skip
+    workplace.cellar.add_run(bad, "")
+    for number in range(8):
+        at = datetime.now(UTC) - timedelta(days=30 - number)
+        figures = {"write": {"bytes_per_s": 4e8 + number}}
+        workplace.cellar.add_run(RunRecord("K-08", "write", at, False, True, mine, figures), "")
+    known = remembered(workplace)
+    assert known.of("K-08") == ()
+    facts = known.facts["K-08"]
+    assert (len(facts.points), len(facts.of_others)) == (8, 9)
+    other_module = {**mine, "drive_key": "torvane-t2-1"}
+    figures = {"write": {"bytes_per_s": 1e8}}
+    last = RunRecord("K-08", "write", datetime.now(UTC), False, True, other_module, figures)
+    workplace.cellar.add_run(last, "")
+    assert len(remembered(workplace).facts["K-08"].of_others) == 10
+
+
+def test_asked_from_two_threads_at_once_it_stays_whole(two_years, workplace):
+    """An edit while the shelf is still worked out: both answers are what one thread gets."""
+    memory, shelf = UnitMemory(), workplace.shelf()
+
+    def ask(day):
+        today = TODAY + timedelta(days=day)
+        return memory.remember(shelf, workplace.catalog, today, is_demo=True)
+
+    with ThreadPoolExecutor(4) as pool:
+        answers = list(pool.map(ask, [0, 1, 2, 3] * 6))
+    memory = UnitMemory()
+    alone = [ask(day) for day in range(4)]
+    for day, known in zip([0, 1, 2, 3] * 6, answers, strict=True):
+        assert known.findings == alone[day].findings

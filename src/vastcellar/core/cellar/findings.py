@@ -11,7 +11,7 @@ from typing import Any
 from vastcellar.core.cellar.likeness import RunPoint
 from vastcellar.core.cellar.samples import OutOfLine
 from vastcellar.core.cellar.story import EventKind, Story, UnitEvent
-from vastcellar.core.cellar.trends import Figure, Trend, UnitTrends, stalls_of
+from vastcellar.core.cellar.trends import STALLS_S, Figure, Trend, UnitTrends, stalls_of
 from vastcellar.core.cellar.wear_ahead import WearAhead, lies_too_long
 from vastcellar.core.parts.parts import Drive
 from vastcellar.core.parts.units import WATCH_WEAR_SHARE, Unit, is_worn
@@ -117,12 +117,15 @@ class UnitFacts:
     drive: Drive
     trends: UnitTrends
     points: tuple[RunPoint, ...] = ()
+    """Its runs: of the module that is in it, on the device that it is bound to."""
+    of_others: tuple[RunPoint, ...] = ()
+    """Runs under its tag that another module or device made: they say nothing of it."""
     story: Story = field(default_factory=Story)
     wear: WearAhead | None = None
     seen_on: date | None = None
     """The last day on which it was certainly there: a run, a copy, something that happened."""
     false_capacity: tuple[int, float] | None = None
-    """The run that found it, and what it holds."""
+    """The newest capacity proof, where it lost all beyond a place; and how much it holds."""
     wrong_bytes: tuple[int, datetime] | None = None
     """The newest run that read back something else, and when."""
     swapped_with: str = ""
@@ -186,9 +189,11 @@ def _false_capacity(facts: UnitFacts, _twins: OutOfLine | None, _today: date) ->
 
 @_finds
 def _wrong_bytes(facts: UnitFacts, _twins: OutOfLine | None, _today: date) -> list[Finding]:
-    if facts.wrong_bytes is None or facts.false_capacity is not None:
+    if facts.wrong_bytes is None:
         return []
     run_id, at = facts.wrong_bytes
+    if facts.false_capacity is not None and facts.false_capacity[0] == run_id:
+        return []  # what lies beyond its end isn't there: said as that
     return [Finding(FindingKind.WRONG_BYTES, facts.unit.tag, {"at": at}, (run_id,), str(run_id))]
 
 
@@ -222,7 +227,7 @@ def _collapses(facts: UnitFacts, _twins: OutOfLine | None, _today: date) -> list
         return []
     quick, slow = short[-1], long[-1]
     at_first, at_last = float(quick.bytes_per_s or 0), float(slow.slowest_bytes_per_s or 0)
-    if at_last >= at_first * _COLLAPSED_SHARE or slow.stall_s >= 1.0:
+    if at_last >= at_first * _COLLAPSED_SHARE or slow.stall_s >= STALLS_S:
         return []  # a second without a byte is a stall, and said as one
     values = {"first_bytes_per_s": at_first, "last_bytes_per_s": at_last,
               "room_bytes": slow.moved_bytes}  # fmt: skip

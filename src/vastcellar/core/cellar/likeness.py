@@ -7,7 +7,9 @@ from dataclasses import dataclass, fields
 from datetime import datetime
 from statistics import median
 
-WARMER_K = 3.0
+from vastcellar.core.verdict.reach.comparing import COOLER_ROOM_K
+
+WARMER_K = COOLER_ROOM_K
 """A room so much warmer makes another run of it."""
 FULLER_SHARE = 0.10
 """A drive so much fuller has another cache and other zones."""

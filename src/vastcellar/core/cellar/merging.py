@@ -137,7 +137,7 @@ def merged(pair: Pair, decided: Mapping[str, Take]) -> Unit:
     Raises BadValueError for a conflict that nobody decided.
     """
     if pair.mine is None:
-        return replace(pair.theirs, tag=pair.new_tag)
+        return replace(pair.theirs, tag=pair.new_tag)  # with a baseline by their run numbers
     unit = pair.mine
     changes: dict[str, Any] = {}
     for conflict in pair.conflicts:

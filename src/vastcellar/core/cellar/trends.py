@@ -13,7 +13,7 @@ from vastcellar.core.cellar.changes import LEAST_SHARE, Change, best_change, lev
 from vastcellar.core.cellar.likeness import LikeRuns, RunPoint, differing, like_runs
 from vastcellar.core.protocols.steady import Difference, difference
 
-_STALLS_S = 1.0
+STALLS_S = 1.0
 """A standstill that a camera's buffer doesn't carry."""
 _HOTTER_K = 5.0
 _WORTH_A_LOOK = 0.3
@@ -199,7 +199,7 @@ def _raised(figure: Figure, values: Sequence[float]) -> tuple[int, ...]:
 
 _LEAST: dict[Figure, Callable[[float], float]] = {
     Figure.RATE: lambda before: LEAST_SHARE * before,
-    Figure.STALL: lambda _before: _STALLS_S,
+    Figure.STALL: lambda _before: STALLS_S,
     Figure.HEAT: lambda _before: _HOTTER_K,
 }
 """What a figure has to change by, to be worth a word."""
@@ -235,4 +235,4 @@ def _elsewhere(like: LikeRuns, groups: Sequence[LikeRuns]) -> Elsewhere | None:
 
 def stalls_of(points: Sequence[RunPoint]) -> tuple[int, int]:
     """Return how many of *points* stood still for longer than a buffer carries, and how many."""
-    return sum(each.stall_s >= _STALLS_S for each in points), len(points)
+    return sum(each.stall_s >= STALLS_S for each in points), len(points)

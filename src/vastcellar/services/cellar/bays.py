@@ -12,9 +12,10 @@ from vastcellar.core.cellar.trends import Figure
 from vastcellar.core.evidence import Evidence
 from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.parts.parts import Drive
-from vastcellar.core.parts.units import Unit, filled_share, is_worn, worn_share
+from vastcellar.core.parts.units import Unit, filled_share, free_bytes_on, is_worn, worn_share
 from vastcellar.core.units import NumberFormat
 from vastcellar.core.verdict.reach.comparing import OLD_DAYS
+from vastcellar.services.cellar.finding_wording import finding_words
 from vastcellar.services.cellar.story_wording import age_words, whereabouts
 from vastcellar.services.cellar.unit_memory import Remembered
 
@@ -121,7 +122,13 @@ def _bay(
         number=number,
         harm=int(found[0].harm) if found else 0,
         state=unit.state,
-        tip=_tip(unit, drive, catalog, where, fmt),
+        tip="\n".join(
+            [
+                *_tip(unit, drive, catalog, where, fmt),
+                f"last tested {age_words(days)} ago" if days is not None else NEVER,
+                *(finding_words(each, facts, catalog, fmt).line for each in found if facts),
+            ]
+        ),
     )
 
 
@@ -133,15 +140,19 @@ def _spark(facts: UnitFacts | None) -> tuple[tuple[float, ...], bool]:
     return tuple(each / trend.baseline for each in newest), trend.change is not None
 
 
-def _tip(unit: Unit, drive: Drive | None, catalog: Catalog, where: str, fmt: NumberFormat) -> str:
+def _tip(
+    unit: Unit, drive: Drive | None, catalog: Catalog, where: str, fmt: NumberFormat
+) -> list[str]:
+    """Return in words what the bay's drawing says."""
     case = catalog.cases.get(unit.enclosure_key)
     lines = [f"{unit.tag} · {drive.name if drive else unit.drive_key}"]
     if case:
         lines.append(f"in {case.name}")
     if drive:
         lines.append(f"{fmt.size(unit.used_bytes)} of {fmt.size(drive.capacity_bytes)} in use")
-    lines += [each for each in (where, unit.note) if each]
-    return "\n".join(lines)
+        if (worn := worn_share(unit, drive)) is not None:
+            lines.append(f"{fmt.percent(worn)} of its endurance written")
+    return lines + [each for each in (where, unit.note) if each]
 
 
 # Groups
@@ -177,12 +188,12 @@ def grouped(
 def _note(bays: Sequence[Bay], known: Remembered, catalog: Catalog, fmt: NumberFormat) -> str:
     units = [unit for bay in bays if (unit := known.shelf.unit(bay.tag)) is not None]
     free = sum(
-        catalog.drives[unit.drive_key].capacity_bytes - unit.used_bytes
+        free_bytes_on(catalog.drives[unit.drive_key], unit)
         for unit in units
         if unit.is_ready and unit.drive_key in catalog.drives
     )
     count = "1 unit" if len(bays) == 1 else f"{fmt.number(len(bays), 0)} units"
-    parts = [count, f"{fmt.size(max(free, 0.0))} free"]
+    parts = [count, f"{fmt.size(free)} free"]
     if away := sum(bay.is_away for bay in bays):
         parts.append(f"{away} away")
     return " · ".join(parts)

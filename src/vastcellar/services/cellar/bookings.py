@@ -40,7 +40,10 @@ class Planned:
 
 def planned_jobs(workplace: Workplace, shelf: Shelf, today: date) -> Planned:
     """Return the jobs and bookings as they stand. Raises CellarError."""
-    found, booked = jobs(workplace.cellar), bookings(workplace.cellar)
+    found = jobs(workplace.cellar)
+    names = {job.name for job in found}
+    # A job whose row can't be read is left out, and so are its bookings.
+    booked = tuple(each for each in bookings(workplace.cellar) if each.job_name in names)
     return Planned(
         found, booked, clashes(found, booked, shelf.units, shelf.stories, today),
         has_to_be_back(found, booked, shelf.stories, today),

@@ -14,7 +14,7 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
 
-from vastcellar.core.cellar.merging import MergePlan, Take, merged, plan_merge
+from vastcellar.core.cellar.merging import MergePlan, Pair, Take, merged, plan_merge
 from vastcellar.core.csv_cells import safe_row
 from vastcellar.core.errors import BadValueError, CellarError
 from vastcellar.core.parts.units import Unit
@@ -117,7 +117,7 @@ def import_json(workplace: Workplace, path: Path) -> dict[str, int]:
 
     All or nothing. Raises BadFileError with the lines that are wrong, BadValueError, CellarError.
     """
-    return take_whole(workplace.cellar, read_json(path), path)
+    return take_whole(workplace.cellar, read_json(path, is_large=True), path)
 
 
 # Checked, backed up, put back
@@ -201,7 +201,8 @@ def merge(workplace: Workplace, path: Path, decided: Mapping[str, Take]) -> Merg
     """Merge the export at *path* into the cellar, after a backup; runs and stories come along.
 
     A run or an event that is there already isn't added again: a merge that was cut off by a full
-    disk is simply made again. Jobs of theirs are not taken over: they are of their calendar.
+    disk is simply made again. Jobs, calibrations, measured stages and the log of copies are not
+    taken over: they are of their calendar, or are made anew from the runs.
     Raises BadFileError, CellarError; BadValueError for a conflict that nobody decided: nothing was
     changed then.
     """
@@ -215,7 +216,7 @@ def merge(workplace: Workplace, path: Path, decided: Mapping[str, Take]) -> Merg
             back_up(cellar.path, "merge")
             changed = 0
             for pair in plan.pairs:
-                unit = after[pair.theirs.tag]
+                unit = _without_their_numbers(pair, after[pair.theirs.tag])
                 if pair.mine is None:
                     cellar.add_unit(unit)
                 elif replace(unit, device=pair.mine.device) != pair.mine:
@@ -228,11 +229,41 @@ def merge(workplace: Workplace, path: Path, decided: Mapping[str, Take]) -> Merg
             keep_runs(cellar, runs)
             events = _new_events(cellar, theirs, tags)
             keep_events(cellar, events)
+            _accept_by_own_numbers(cellar, theirs, plan, after)
         finally:
             theirs.close()
     told = tuple(each for pair in plan.pairs for each in pair.told)
     new = sum(pair.mine is None for pair in plan.pairs)
     return Merged(new, changed, len(runs), len(events), told)
+
+
+def _without_their_numbers(pair: Pair, unit: Unit) -> Unit:
+    """Return *unit* without a decision that rests on runs by the numbers of the other cellar."""
+    mine = pair.mine.acceptance if pair.mine else None
+    return unit if unit.acceptance == mine else replace(unit, acceptance=None)
+
+
+def _accept_by_own_numbers(
+    cellar: Cellar, theirs: Cellar, plan: MergePlan, after: Mapping[str, Unit]
+) -> None:
+    """Take over decisions of theirs, their baselines by the numbers that the runs have here."""
+    there = {run.run_id: (run.unit_tag, run.kind, run.measured_at) for run in theirs.runs()}
+    here = {(run.unit_tag, run.kind, run.measured_at): run.run_id for run in cellar.runs()}
+    now = {unit.tag: unit for unit in cellar.units()}
+    for pair in plan.pairs:
+        unit = after[pair.theirs.tag]
+        decided, mine = unit.acceptance, pair.mine.acceptance if pair.mine else None
+        if decided is None or decided == mine:
+            continue
+
+        def numbers(ids: tuple[int, ...], tag: str = unit.tag) -> tuple[int, ...]:
+            return tuple(here[tag, there[each][1], there[each][2]] for each in ids if each in there)
+
+        taken = replace(
+            decided, baseline_run_ids=numbers(decided.baseline_run_ids),
+            simulated_run_ids=numbers(decided.simulated_run_ids),
+        ) if set(decided.baseline_run_ids) <= set(there) else None  # fmt: skip
+        cellar.change_unit(now[unit.tag], replace(now[unit.tag], acceptance=taken))
 
 
 def _require_own_tags(cellar: Cellar, plan: MergePlan, after: Mapping[str, Unit]) -> None:
@@ -251,7 +282,7 @@ def _require_own_tags(cellar: Cellar, plan: MergePlan, after: Mapping[str, Unit]
 def _opened(path: Path, folder: Path, *, is_demo: bool) -> Cellar:
     opened = Cellar(folder / "theirs.db", is_demo=is_demo)
     try:
-        take_whole(opened, read_json(path), path)
+        take_whole(opened, read_json(path, is_large=True), path)
     except BaseException:
         opened.close()
         raise

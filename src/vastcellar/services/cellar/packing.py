@@ -206,7 +206,7 @@ def _stays(
 ) -> bool:  # fmt: skip
     """Return whether a unit can't go on any need, and note why."""
     facts = known.facts.get(unit.tag)
-    found = {each.kind for each in known.of(unit.tag)}
+    found = {each.kind for each in known.all_of(unit.tag)}
     bad = next((words for kind, words in _NOT_AT_ALL.items() if kind in found), "")
     if facts is None or unit.drive_key not in catalog.drives:
         stays[unit.tag] = "nobody knows what it is"
@@ -240,7 +240,7 @@ def _not_on_camera(unit: Unit, known: Remembered) -> bool:
     # For copies a long test after a fall is enough; a camera's take is proved again, or it stays.
     if unit.doubted_at is not None and unit.tag not in known.shelf.standing_proofs:
         return True
-    return any(each.kind is FindingKind.STALLS for each in known.of(unit.tag))
+    return any(each.kind is FindingKind.STALLS for each in known.all_of(unit.tag))
 
 
 def _along(setup: Setup, catalog: Catalog, pieces: dict[str, Accessory]) -> tuple[str, ...]:

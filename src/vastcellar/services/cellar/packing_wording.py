@@ -40,6 +40,11 @@ def set_verdict(packing: Packing) -> Verdict:
     )
 
 
+def tight_needs(packing: Packing) -> int:
+    """Return how many needs of a set are held tightly."""
+    return sum(verdict_for_margin(each.margin) is Verdict.TIGHT for each in packing.needs)
+
+
 def set_words(packing: Packing, fmt: NumberFormat) -> str:
     """Return what a set comes to, in a line."""
     mass = mass_words(packing.mass_g, fmt)
@@ -48,8 +53,8 @@ def set_words(packing: Packing, fmt: NumberFormat) -> str:
     if packing.open_needs:
         short = " and ".join(each.need.name for each in packing.open_needs)
         return f"Falls short of {short}; the rest in {units}, {mass}"
-    tight = [e for e in packing.needs if verdict_for_margin(e.margin) is Verdict.TIGHT]
-    told = f"; {len(tight)} {'is' if len(tight) == 1 else 'are'} tight" if tight else ""
+    tight = tight_needs(packing)
+    told = f"; {tight} {'is' if tight == 1 else 'are'} tight" if tight else ""
     return f"Holds every need in {units}, {mass}{told}"
 
 

@@ -76,12 +76,14 @@ def unit_axis(facts: UnitFacts, catalog: Catalog, fmt: NumberFormat, now: dateti
     rate = trends.of(Figure.RATE)
     like = {each.run_id for each in rate.points} if rate else set()
     first_after = rate.points[rate.change.index].run_id if rate and rate.change else None
-    moments = [each.at for each in facts.points] + [each.at for each in story.events]
+    moments = [each.at for each in (*facts.points, *facts.of_others)] + [
+        each.at for each in story.events
+    ]
     since = min(moments, default=now - timedelta(days=_LEAST_DAYS))
     since = min(since, now - timedelta(days=_LEAST_DAYS))
     seen_change = False
     points = []
-    for each in facts.points:
+    for each in sorted((*facts.points, *facts.of_others), key=lambda run: (run.at, run.run_id)):
         seen_change = seen_change or each.run_id == first_after
         if each.bytes_per_s:
             is_like = each.run_id in like

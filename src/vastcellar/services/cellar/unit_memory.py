@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import math
+import threading
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime
+from functools import cached_property
 
 from vastcellar.core.cellar.findings import Finding, UnitFacts, findings_of, in_order, is_quiet
 from vastcellar.core.cellar.samples import OutOfLine, out_of_line
@@ -20,11 +23,13 @@ from vastcellar.core.verdict.proof import RecorderProof
 from vastcellar.core.verdict.reach.comparing import OLD_DAYS
 from vastcellar.services.cellar.history_points import history_points
 from vastcellar.services.proving.binding import twins
+from vastcellar.services.workplace.run_records import run_device
 from vastcellar.services.workplace.workplace import Shelf
 from vastcellar.store.run_record import RunRecord
 
 _OTHER_SIZE_SHARE = 0.1
 """A drive holds what its box says to within a few percent, in whatever units that is."""
+_LOST_SHARE = 0.9
 _FROM_A_DESK = frozenset({EventKind.LOOKED_AFTER, EventKind.STATE, EventKind.TAG})
 """What can be noted of a unit that nobody has at hand."""
 _NO_RUNS: tuple[RunRecord, ...] = ()
@@ -46,7 +51,14 @@ class Remembered:
         """Return what is found in one unit and nobody looked after, worst first."""
         return self.by_tag.get(tag, ())
 
-    @property
+    def all_of(self, tag: str) -> tuple[Finding, ...]:
+        """Return what is found in one unit, whether somebody looked after it or not.
+
+        To be quiet is for the eye: a card doesn't hold more because somebody knows that.
+        """
+        return (*self.of(tag), *(each for each in self.quiet if each.tag == tag))
+
+    @cached_property
     def by_tag(self) -> Mapping[str, tuple[Finding, ...]]:
         """The findings of each unit that has any."""
         found: dict[str, tuple[Finding, ...]] = {}
@@ -56,9 +68,10 @@ class Remembered:
 
 
 class UnitMemory:
-    """Works out what is known of the units; asked from one thread at a time."""
+    """Works out what is known of the units; for any thread, one after the other."""
 
     def __init__(self) -> None:
+        self._lock = threading.Lock()
         self._facts: dict[str, tuple[object, UnitFacts]] = {}
         self._samples: dict[str, tuple[object, dict[str, OutOfLine]]] = {}
 
@@ -67,6 +80,12 @@ class UnitMemory:
         shoot: Shoot | None = None,
     ) -> Remembered:  # fmt: skip
         """Return all that is known on *today*; *shoot* is the next job, which needs proofs."""
+        with self._lock:
+            return self._remember(shelf, catalog, today, is_demo=is_demo, shoot=shoot)
+
+    def _remember(
+        self, shelf: Shelf, catalog: Catalog, today: date, *, is_demo: bool, shoot: Shoot | None
+    ) -> Remembered:
         needed = _needed(shoot)
         swapped, misfits = label_doubts(shelf, catalog)
         facts: dict[str, UnitFacts] = {}
@@ -96,7 +115,8 @@ class UnitMemory:
     ) -> UnitFacts | None:
         runs, story = shelf.runs_by_tag.get(unit.tag, _NO_RUNS), shelf.story(unit.tag)
         mark = (unit, len(runs), runs[0].run_id if runs else 0, story.events, today, is_demo,
-                catalog.drives.get(unit.drive_key))  # fmt: skip
+                catalog.drives.get(unit.drive_key),
+                catalog.cases.get(unit.enclosure_key))  # fmt: skip
         kept = self._facts.get(unit.tag)
         if kept is not None and kept[0] == mark:
             return kept[1]
@@ -184,15 +204,18 @@ def _facts(
     is_demo: bool,
 ) -> UnitFacts:  # fmt: skip
     drive = catalog.drive_of(unit)
-    points = history_points(runs, is_demo=is_demo)
+    mine = [each for each in runs if _is_of(unit, each)]
+    others = [each for each in runs if not _is_of(unit, each)]
+    points = history_points(mine, is_demo=is_demo)
     baseline = unit.acceptance.baseline_run_ids if unit.acceptance else ()
-    counted = [each for each in runs if is_demo or not each.is_simulated]
+    counted = [each for each in mine if is_demo or not each.is_simulated]
     used = story.used_share
     return UnitFacts(
         unit=unit,
         drive=drive,
         trends=unit_trends(points, baseline),
         points=points,
+        of_others=history_points(others, is_demo=is_demo),
         story=story,
         wear=wear_ahead(
             unit, drive, written_on(counted, story), today, by_drive=used[0] if used else None
@@ -202,6 +225,15 @@ def _facts(
         wrong_bytes=_wrong_bytes(counted),
         case_bytes_per_s=_case_bytes_per_s(unit, catalog),
     )
+
+
+def _is_of(unit: Unit, run: RunRecord) -> bool:
+    """Return whether a run under its tag is one of the module and device that the unit is now."""
+    drive = run.conditions.get("drive_key")
+    if drive and drive != unit.drive_key:
+        return False
+    device = run_device(run)
+    return not (unit.device and device and unit.device.is_same_as(device) is False)
 
 
 def written_on(runs: list[RunRecord], story: Story) -> list[WrittenAt]:
@@ -225,9 +257,22 @@ def seen_on(runs: list[RunRecord], story: Story) -> date | None:
 
 
 def _false_capacity(runs: list[RunRecord]) -> tuple[int, float] | None:
+    """Return the newest capacity proof and what the unit holds by it, where it is a false one.
+
+    Only where nearly all beyond a place was lost: a test of a half-full drive ends at its free
+    room, and a bad cable spoils a block here and there.
+    """
     newest = next((r for r in runs if r.kind == "capacity" and r.is_complete), None)
-    holds = newest.figures.get("true_capacity_bytes") if newest else None
-    return (newest.run_id, float(holds)) if newest and holds else None
+    read = newest.figures.get("read") if newest else None
+    if newest is None or not isinstance(read, dict) or read.get("first_wrong_at") is None:
+        return None
+    first, moved = float(read["first_wrong_at"]), float(read["moved_bytes"])
+    wrong = read["wrong_blocks"] * float(newest.figures["block_bytes"])
+    if wrong < _LOST_SHARE * (moved - first):
+        return None
+    kept = newest.conditions
+    before = (kept.get("capacity_bytes") or 0) - (kept.get("free_bytes") or 0)
+    return newest.run_id, first + (before if kept.get("capacity_bytes") else 0)
 
 
 def _wrong_bytes(runs: list[RunRecord]) -> tuple[int, datetime] | None:
@@ -244,5 +289,4 @@ def _case_bytes_per_s(unit: Unit, catalog: Catalog) -> float | None:
     mode = best_mode(case.host_modes, catalog.modes) if case else None
     if case is None or mode is None:
         return None
-    caps = [each for each in (case.bridge_write_bytes_per_s,) if each]
-    return min([mode.typical_bytes_per_s, *caps])
+    return min(mode.typical_bytes_per_s, case.bridge_write_bytes_per_s or math.inf)

@@ -6,6 +6,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from vastcellar.core.cellar.likeness import WARMER_K
 from vastcellar.core.protocols.steady import Difference, RunsSummary, difference, summarize
 from vastcellar.core.shoot.shoot import Shoot
 from vastcellar.core.trace import Trace
@@ -41,7 +42,6 @@ _CONDITIONS = {
     "block_bytes": "block",
     "depth": "depth",
 }
-_WARMER_K = 3.0
 FLAT_KINDS = ("burst", "write", "read", "capacity")
 
 
@@ -149,7 +149,7 @@ def differences_between(conditions: Sequence[Mapping[str, Any]]) -> tuple[str, .
         if len({str(each.get(key, "")) for each in conditions}) > 1:
             found.append(word)
     rooms = [c for each in conditions if isinstance(c := each.get("ambient_c"), (int, float))]
-    if rooms and max(rooms) - min(rooms) > _WARMER_K:
+    if rooms and max(rooms) - min(rooms) > WARMER_K:
         found.append("room temperature")
     if any(each.get("warnings") for each in conditions):
         found.append("other load on the computer")

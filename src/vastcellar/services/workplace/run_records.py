@@ -189,6 +189,19 @@ def _proof(
     )
 
 
+def run_device(run: RunRecord) -> DeviceIdentity | None:
+    """Return the device that *run* was made on, as it said itself; None of a rig's."""
+    if run.is_simulated:
+        return None
+    kept = run.conditions
+    return DeviceIdentity(
+        kept.get("device_model", ""),
+        kept.get("device_serial", ""),
+        int(kept.get("device_size_bytes") or 0),
+        kept.get("file_system_uuid", ""),
+    )
+
+
 def run_conditions(run: RunRecord, catalog: Catalog) -> RunConditions:
     """Return the conditions that *run* was kept with, as a proof is judged by."""
     kept = run.conditions
@@ -208,14 +221,7 @@ def run_conditions(run: RunRecord, catalog: Catalog) -> RunConditions:
         mode_key=kept.get("mode_key", ""),
         link_ceiling_bytes_per_s=kept.get("link_ceiling_bytes_per_s") or 0.0,
         link_bits_per_s=kept.get("usb_bits_per_s") or 0.0,
-        device=None
-        if run.is_simulated
-        else DeviceIdentity(
-            kept.get("device_model", ""),
-            kept.get("device_serial", ""),
-            int(kept.get("device_size_bytes") or 0),
-            kept.get("file_system_uuid", ""),
-        ),
+        device=run_device(run),
         file_system=key,
         file_system_write_share=known.write_share if known else None,
         is_encrypted=bool(kept.get("is_encrypted") or kept.get("encryption")),

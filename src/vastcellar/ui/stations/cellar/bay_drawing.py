@@ -17,6 +17,13 @@ from vastcellar.ui.widgets.picture import Picture
 BAY_HEIGHT_PX = 92
 _HARM_COLORS = {Harm.PICTURES: "brick", Harm.FRAMES: "brick", Harm.COPY: "brick",
                 Harm.MARGIN: "ochre", Harm.UNIT: "ochre", Harm.MONEY: "soft"}  # fmt: skip
+
+
+def harm_color(harm: int) -> str:
+    """Return the palette's name of a harm as text."""
+    return {"brick": "brick_text", "ochre": "ochre_text"}.get(_HARM_COLORS[Harm(harm)], "soft")
+
+
 _SPARK_REACH = 0.35
 """How far from 1 the rate since acceptance is drawn."""
 _WIDTHS_PX = (15.0, 32.0)

@@ -8,7 +8,12 @@ from PySide6.QtGui import QKeyEvent, QPainter, QPen
 from vastcellar.core.cellar.packing import Goal, Packing, copy_lost_chance
 from vastcellar.core.evidence import Verdict
 from vastcellar.services.cellar.packing import PackedShoot
-from vastcellar.services.cellar.packing_wording import GOAL_WORDS, mass_words, set_verdict
+from vastcellar.services.cellar.packing_wording import (
+    GOAL_WORDS,
+    mass_words,
+    set_verdict,
+    tight_needs,
+)
 from vastcellar.ui.look import Look
 from vastcellar.ui.widgets.picture import Picture
 
@@ -67,10 +72,9 @@ class GoalCards(Picture):
         self.write(painter, top, GOAL_WORDS[goal], weight=600, size_px=13)
         verdict = set_verdict(packing)
         count = len(packing.tags)
-        tight = sum(0 <= each.margin < 0.1 for each in packing.needs)
         said = {
             Verdict.FALLS_SHORT: f"{len(packing.open_needs)} short",
-            Verdict.TIGHT: f"{tight} tight",
+            Verdict.TIGHT: f"{tight_needs(packing)} tight",
             Verdict.HOLDS: "holds",
         }.get(verdict, "")
         self.write(painter, top, f"{count} units · {said}", color=_COLORS[verdict], size_px=12,

@@ -10,7 +10,7 @@ from PySide6.QtGui import QHelpEvent, QKeyEvent, QPainter
 from PySide6.QtWidgets import QToolTip
 
 from vastcellar.ui.look import Look
-from vastcellar.ui.stations.cellar.bay_drawing import draw_pennant
+from vastcellar.ui.stations.cellar.bay_drawing import draw_pennant, harm_color
 from vastcellar.ui.widgets.picture import Picture
 
 _WIDTH_PX = 132
@@ -83,7 +83,7 @@ class LookFirst(Picture):
         draw_pennant(self, painter, box.topLeft() + QPointF(17, 1), entry.number, entry.harm)
         top = QRectF(box.left() + 31, 0, box.width() - 31, 20)
         wide = self.write(painter, top, entry.title, weight=600, size_px=13, may_cut=True)
-        color = "brick_text" if entry.harm <= 3 else "ochre_text"
+        color = harm_color(entry.harm)
         self.write(painter, top.adjusted(wide + 6, 0, 0, 0), entry.short, color=color, size_px=12,
                    weight=600, may_cut=True)  # fmt: skip
         below = QRectF(box.left() + 9, 21, box.width() - 9, 18)

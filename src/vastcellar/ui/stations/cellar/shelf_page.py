@@ -56,6 +56,10 @@ class ShelfPage(QWidget):
         self.find_field.setCompleter(completer)
         self.grouping = Choice("Grouped by")
         self.subtitle = OneLine()
+        self.subtitle.setToolTip(
+            "A bay: line = rate since it was accepted (dashed), water = how full, column = wear "
+            "(tick at 80 %), solid square = tested, and how long ago; dashed body = away"
+        )
         self.add_button = QPushButton("Add a unit …")
         self.plugged = PluggedRow(workbench, folds=True)
         self.look_first = LookFirst(workbench.look)

@@ -27,13 +27,14 @@ from vastcellar.core.parts.units import Unit
 from vastcellar.services.cellar.story_wording import day_words, event_words, whereabouts
 from vastcellar.services.cellar.unit_axis import unit_axis
 from vastcellar.services.cellar.unit_edits import Noted, incident, lend, look_after, note
-from vastcellar.services.cellar.unit_line import unit_line
+from vastcellar.services.cellar.unit_line import stated_words, unit_line
 from vastcellar.services.cellar.unit_page import wear_words
 from vastcellar.services.runs.calibration_wording import calibration_words
 from vastcellar.services.runs.run_rows import RUN_HEADERS, run_rows
 from vastcellar.ui.models.cellar_desk import CellarDesk
 from vastcellar.ui.models.text_table import TextTable
 from vastcellar.ui.models.workbench import Workbench
+from vastcellar.ui.stations.cellar.bay_drawing import harm_color
 from vastcellar.ui.stations.cellar.happening_dialog import HAPPENINGS, Happening, HappeningDialog
 from vastcellar.ui.stations.cellar.history_view import HistoryView
 from vastcellar.ui.stations.cellar.step_list import StepList
@@ -192,8 +193,7 @@ class UnitCard(QWidget):
             widget.setVisible(words is not None)
         if words is None or finding is None:
             return
-        colors = self._workbench.look.palette
-        color = colors.brick_text if finding.harm <= 3 else colors.ochre_text
+        color = self._workbench.look.color(harm_color(finding.harm)).name()
         self.found.setText(words.line[0].upper() + words.line[1:])
         self.found.setStyleSheet(f"color: {color};")
         self.evidence.setText(words.evidence)
@@ -214,7 +214,8 @@ class UnitCard(QWidget):
         told = [whereabouts(facts.story, date.today())] if facts else []
         if facts and facts.wear:
             told.append(wear_words(facts.wear, numbers))
-        parts = [unit_facts(unit, bench, calibrated), *told]
+        stated = stated_words(unit, bench.shelf, catalog, numbers, calibrated)
+        parts = [stated, *told]
         self.line.setText(" · ".join(part for part in parts if part))
         self.line.setToolTip(self.line.text())
         if facts is None:
@@ -285,13 +286,6 @@ class UnitCard(QWidget):
         camera = self._workbench.subject
         if camera is not None:
             self._workbench.assign(camera.key, self.tag)
-
-
-def unit_facts(unit: Unit, bench: Workbench, calibrated: str) -> str:
-    """Return what is stated of a unit, in one line."""
-    from vastcellar.services.cellar.unit_line import stated_words
-
-    return stated_words(unit, bench.shelf, bench.catalog, bench.look.numbers, calibrated)
 
 
 def _button(text: str, tip: str) -> QPushButton:

@@ -32,6 +32,7 @@ from vastcellar.store.tables import CalibrationRow, RunRow, StageMeasurementRow,
 from vastcellar.store.unit_changes import changes_told
 
 T = TypeVar("T")
+_MAY_GROW = ("written_bytes", "acceptance")
 _UNSYNCHRONIZED = {"synchronize_session": False}
 # What the user says of a unit; the rest follows from its runs.
 _STATED = ("drive_key", "enclosure_key", "written_bytes", "used_bytes", "state", "note",
@@ -364,14 +365,16 @@ def _as_before(then: dict[str, Any], changed: dict[str, Any]) -> list[ColumnElem
     return [
         getattr(UnitRow, name).in_((then[name], value))
         for name, value in changed.items()
-        if name not in ("written_bytes", "acceptance")
+        if name not in _MAY_GROW
     ]
 
 
 def _changed_meanwhile(
     row: UnitRow, then: dict[str, Any], changed: dict[str, Any]
 ) -> BadValueError:
-    name = next(n for n in changed if getattr(row, n) not in (then[n], changed[n]))
+    name = next(
+        n for n in changed if n not in _MAY_GROW and getattr(row, n) not in (then[n], changed[n])
+    )
     return BadValueError(
         f"its {name.replace('_', ' ')} was changed meanwhile, to {getattr(row, name)!r}",
         where=f"unit {row.tag}",

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from sqlalchemy import JSON, Column, Date, DateTime, LargeBinary, Table, func, insert, select
+from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
 from vastcellar.core.errors import BadFileError, BadValueError
@@ -96,7 +97,10 @@ def _take_table(session: Session, table: Table, rows: Any, wrong: list[str]) -> 
         except (ValueError, TypeError) as error:
             wrong.append(f"{table.name} row {number}: {error}")
     if ready and not wrong:
-        session.execute(insert(table), ready)
+        try:
+            session.execute(insert(table), ready)
+        except IntegrityError as error:  # two of one number, or one that points to nothing
+            wrong.append(f"{table.name}: {error.orig}")
     return len(ready)
 
 

@@ -111,6 +111,8 @@ def test_the_two_years_of_the_demo_come_back_whole(two_years, workplace, own, tm
         (lambda t: t.update(units="none"), "units is no list"),
         (lambda t: t["jobs"][0].update(last_day="1999-01-01"), "jobs row 1"),
         (lambda t: t["units"][0].update(tag=7), "units row 1: tag is 7"),
+        (lambda t: t["runs"][0].update(unit_id=99), "runs: FOREIGN KEY"),
+        (lambda t: t["units"].append(dict(t["units"][0])), "units: UNIQUE"),
     ],
 )
 def test_half_wrong_is_all_refused_with_its_lines(own, tmp_path, change, says):

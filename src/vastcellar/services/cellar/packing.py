@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from datetime import date
 
 from vastcellar.core.cellar.evening import Evening, ToProve, plan_evening
-from vastcellar.core.cellar.findings import FindingKind
+from vastcellar.core.cellar.findings import FindingKind, UnitFacts
 from vastcellar.core.cellar.jobs import Job
 from vastcellar.core.cellar.packing import (
     Accessory,
@@ -19,6 +19,7 @@ from vastcellar.core.cellar.packing import (
     PackUnit,
     pack,
 )
+from vastcellar.core.cellar.trends import Figure
 from vastcellar.core.errors import VastCellarError
 from vastcellar.core.evidence import Evidence, Verdict
 from vastcellar.core.parts.catalog import Catalog
@@ -109,9 +110,12 @@ def pack_shoot(
             verdict = _judge(shoot, camera, setup, catalog, known)
             if verdict is None or verdict.verdict not in (Verdict.HOLDS, Verdict.TIGHT):
                 continue
+            margin = _at_most_as_measured(verdict, known.facts[tag])
+            if margin < 0:
+                continue
             judged[tag, name], setups[tag, name] = verdict, setup
             along = _along(setup, catalog, pieces)
-            fits.append(Fit(tag, name, verdict.margin, _doubt(verdict), along))
+            fits.append(Fit(tag, name, margin, _doubt(verdict), along))
     for copy_plan in plan.copies:
         if copy_plan.needed_bytes <= 0:
             continue
@@ -193,6 +197,18 @@ def _judge(
         return judge_camera(shoot, replace(camera, setup=setup), catalog, known.shelf)
     except VastCellarError:
         return None
+
+
+def _at_most_as_measured(verdict: Judgement, facts: UnitFacts) -> float:
+    """Return the margin of *verdict*, no better than the unit's own runs allow.
+
+    The model knows its class; that this one became slower only its runs know.
+    """
+    margin = verdict.margin if verdict.margin is not None else 0.0
+    trend = facts.trends.of(Figure.RATE)
+    if trend is None or trend.change is None or trend.share >= 0:
+        return margin
+    return min(margin, trend.now / verdict.need.needed_write_bytes_per_s - 1)
 
 
 def _doubt(verdict: Judgement) -> float:

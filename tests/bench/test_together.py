@@ -100,6 +100,31 @@ def test_clocks_that_differ_make_no_difference(tmp_path, off_s):
     assert not (tmp_path / FOLDER_NAME).exists()
 
 
+def test_who_leaves_takes_here_back_last(tmp_path):
+    """The caller takes the folder away once nobody is here: nothing of anybody may be in it then,
+    or the folder stays, and every later call is refused."""
+    first, second = Meeting(tmp_path), Meeting(tmp_path)
+    first.call({})
+    second.join()
+    second.come()
+    second.tell(1, {})
+    second.tell(2, {})
+    folder, seen = tmp_path / FOLDER_NAME, []
+    unlink = Path.unlink
+
+    def noted(path, missing_ok=False):
+        unlink(path, missing_ok)
+        seen.append(sorted(each.name for each in folder.iterdir() if second.me in each.name))
+
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(Path, "unlink", noted)
+        second.leave()
+    assert len(seen) == 3 and seen[-1] == []
+    assert all(f"here-{second.me}.json" in names for names in seen[:-1])
+    first.leave()
+    assert not folder.exists()
+
+
 def test_a_second_call_is_refused_and_touches_nothing(tmp_path):
     """Clients meet there already: one sentence, and the first meeting stands."""
     first = Meeting(tmp_path)

@@ -144,7 +144,8 @@ class Meeting:
             # The others may still be reading the last word.
             self._until(lambda: not any(p.name.startswith("here-") and p not in self._own
                                         for p in self._folder.iterdir()), 5.0)  # fmt: skip
-        for path in self._own:
+        # The last word first: whoever waits for "here" to be gone takes the folder away at once.
+        for path in reversed(self._own):
             with contextlib.suppress(OSError):
                 path.unlink()
         if self.is_caller:

@@ -8,6 +8,7 @@ import sqlite3
 from collections.abc import Iterator
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ.pop("VAST_CELLAR_DATABASE", None)  # nobody's own cellar is ever tested on
 
 from pathlib import Path
 from types import SimpleNamespace
@@ -15,6 +16,7 @@ from types import SimpleNamespace
 import pytest
 from hypothesis import settings
 
+from postgres import NoServerHereError, Server
 from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.shoot.shoot import Shoot
 from vastcellar.data import data_path
@@ -107,3 +109,25 @@ def lies_on(monkeypatch):
         )
 
     return say
+
+
+_NOT_TESTED: list[str] = []
+
+
+@pytest.fixture(scope="session")
+def server() -> Iterator[Server]:
+    """A real PostgreSQL server; where the system has none, that is said at the end of all."""
+    try:
+        made = Server()
+    except NoServerHereError as error:
+        _NOT_TESTED.append(str(error))
+        pytest.skip(str(error))
+    yield made
+    made.remove()
+
+
+def pytest_terminal_summary(terminalreporter: pytest.TerminalReporter) -> None:
+    """Say what couldn't be tested here: it must not pass for tested."""
+    for why in _NOT_TESTED:
+        terminalreporter.section("NOT TESTED: the cellar on a server")
+        terminalreporter.write_line(why)

@@ -19,6 +19,7 @@ from vastcellar.core.shoot.shoot import Setup
 
 USB = ("usb-2", "usb-5g", "usb-10g", "usb-20g", "usb4-40g", "tunnel-40g")
 CARD = ("sd-uhs-1", "sd-uhs-2", "cfexpress-2-b")
+NETWORK = ("eth-1g", "eth-10g")
 FORMS = ("", "2230", "2280", "2.5")
 
 
@@ -66,7 +67,8 @@ def drives(draw, key):
     kind = draw(st.sampled_from(list(DriveKind)))
     behaviour = draw(behaviours(is_disk=kind is DriveKind.HARD_DISK))
     is_bare = kind in (DriveKind.NVME, DriveKind.SATA, DriveKind.HARD_DISK)
-    modes = {DriveKind.CARD: CARD, DriveKind.READY_MADE: USB, DriveKind.INTERNAL: ("internal",)}
+    modes = {DriveKind.CARD: CARD, DriveKind.READY_MADE: USB, DriveKind.INTERNAL: ("internal",),
+             DriveKind.STORE: (*NETWORK, "usb-10g")}  # fmt: skip
     if draw(st.integers(0, 5)) == 0 and kind is not DriveKind.HARD_DISK:
         behaviour = None
     claimed = draw(rates(1500, 7000))
@@ -106,8 +108,9 @@ def hosts(draw, key):
     """Draw a computer, or a camera, with ports and slots."""
     ports = []
     for number in range(draw(st.integers(1, 2))):
-        plug = draw(st.sampled_from(("C", "C", "A", "slot")))
-        modes = draw(some((*CARD, "internal") if plug == "slot" else USB))
+        plug = draw(st.sampled_from(("C", "C", "A", "slot", "RJ45")))
+        of_plug = {"slot": (*CARD, "internal"), "RJ45": NETWORK}
+        modes = draw(some(of_plug.get(plug, USB)))
         watts = draw(st.sampled_from((0.0, 4.5, 15.0)))
         ports.append(Port(f"p{number}", f"Port {number}", plug, modes, watts))
     return Host(key, f"Host {key}", draw(st.booleans()), tuple(ports))
@@ -116,9 +119,10 @@ def hosts(draw, key):
 @st.composite
 def cables(draw, key):
     """Draw a cable, some with a Type-A end, some too long for 40G."""
-    return Cable(key, f"Cable {key}", draw(some(USB)), draw(st.sampled_from((0.3, 1.2))),
-                 draw(st.sampled_from((("C", "C"), ("A", "C")))), draw(st.booleans()),
-                 float(draw(st.integers(3, 40))))  # fmt: skip
+    plugs = draw(st.sampled_from((("C", "C"), ("A", "C"), ("RJ45", "RJ45"))))
+    modes = draw(some(NETWORK if "RJ45" in plugs else USB))
+    return Cable(key, f"Cable {key}", modes, draw(st.sampled_from((0.3, 1.2))), plugs,
+                 draw(st.booleans()), float(draw(st.integers(3, 40))))  # fmt: skip
 
 
 @st.composite

@@ -132,7 +132,7 @@ def test_packing_in_the_terminal_and_as_json(answer, tmp_path):
 def test_out_check_backup_and_merge_in_the_terminal(answer, tmp_path):
     """A cellar merged with its own export has nothing new; the file is whole."""
     path = tmp_path / "all.json"
-    assert "24 units" in answer("export", str(path))
+    assert "25 units" in answer("export", str(path))
     assert "Merged: 0 new units, 0 changed, 0 runs, 0 events" in answer("merge", str(path))
     assert "Backed up:" in answer("backup")
     said = json.loads(answer("check", "--json"))

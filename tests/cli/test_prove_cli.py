@@ -96,7 +96,7 @@ def test_one_bad_trace_does_not_hide_the_others(type_it, tmp_path):
     """A bad trace among several is told by line, and the others are still diagnosed."""
     good, bad = tmp_path / "good.csv", tmp_path / "bad.csv"
     _write_step(good, 2000, 1)
-    bad.write_text("time,bytes\n1,2\n")
+    bad.write_text("when,how much\n1,2\n")
     done = type_it("diagnose", good, bad, "--link", "1000MB/s", "--json", code=1)
     answers = json.loads(done.stdout)["files"]
     assert answers[0]["causes"] == ["healthy"]

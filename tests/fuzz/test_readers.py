@@ -18,6 +18,7 @@ from vastcellar.core.errors import CellarError, VastCellarError
 from vastcellar.core.links.quick_sum import quick_sum
 from vastcellar.core.units import parse_duration, parse_frame_rate, parse_rate, parse_size
 from vastcellar.data import data_path
+from vastcellar.services.cellar.unit_lists import read_list
 from vastcellar.services.match.judging import chain_in_file, judge_camera
 from vastcellar.services.roll.copying import copy_run, run_copy
 from vastcellar.services.roll.verifying import lists_in
@@ -356,7 +357,45 @@ def test_one_bad_row_costs_that_row_and_not_the_shelf(tmp_path, whole_cellar):
         connection.execute("UPDATE runs SET figures = '{' WHERE id = 4")
     connection.close()
     cellar = Cellar(path)
-    assert len(cellar.units()) == 23
+    assert len(cellar.units()) == 24
     assert [run.run_id for run in cellar.runs()] == [6, 5, 2, 1]
     assert cellar.unreadable == {"unit K-10", "run 3", "run 4"}
     cellar.close()
+
+
+def test_traces_of_other_programs(tmp_path):
+    """By rates and times of day, changed: a trace or a sentence."""
+    chance = random.Random("foreign trace")
+    rows = "".join(f"12:00:{n:02},{200 + n},{30 + n / 10}\n" for n in range(40))
+    text = f"Timestamp,Throughput (MB/s),Temp\n{rows}"
+    _, said = read_all(
+        tmp_path / "t.csv", (mutated_bytes(text.encode(), chance) for _ in range(CASES)), read_trace
+    )
+    assert said
+
+
+def test_lists_of_units(tmp_path, places):
+    """Somebody's list and what was remembered of names, changed: nothing is ever kept of one that
+    is refused, and what is read can stand on the shelf."""
+    chance = random.Random("unit list")
+    text = (
+        "Asset No.;Model;Host writes (TB);Location;Purchase date;Cost;Condition;Remarks\n"
+        'R-1;torvane-t2-2;12,5;van;27.11.2025;245 EUR;good;"a; b"\n'
+        "R-2;torvane-t2-2;800 GB;;;;broken;'=1\n"
+    )
+    workplace = open_workplace(places=places)
+    places.config.mkdir(parents=True, exist_ok=True)
+    remembered = {"columns": {"model": "drive", "x": ""}, "drives": {"y": "torvane-t2-2"}}
+
+    def read(path):
+        known = mutated_json(remembered, chance)
+        (places.config / "unit-lists.json").write_bytes(known)
+        for unit, events in read_list(path, workplace).units:
+            assert unit.tag and unit.drive_key and all(each.unit_tag for each in events)
+
+    taken, said = read_all(
+        tmp_path / "l.csv", (mutated_bytes(text.encode(), chance) for _ in range(CASES)), read
+    )
+    assert said and taken
+    assert workplace.cellar.units() == ()
+    workplace.close()

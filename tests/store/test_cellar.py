@@ -73,6 +73,20 @@ def test_a_run_of_an_unknown_unit_changes_nothing(cellar):
     assert cellar.runs() == ()
 
 
+def test_a_unit_that_nothing_is_known_of_is_taken_away_and_no_other(cellar):
+    """Added by mistake it goes; with a run or a booking it stays whole, and the mend is told."""
+    cellar.add_unit(Unit("W-02", "torvane-t2-2"))
+    cellar.remove_unit("W-02")
+    assert "W-02" not in {unit.tag for unit in cellar.units()}
+    with pytest.raises(UnknownPartError):
+        cellar.remove_unit("W-02")
+    cellar.add_unit(Unit("W-02", "torvane-t2-2"))
+    number = cellar.add_run(run("W-02"), "")
+    with pytest.raises(BadValueError, match="Retire it"):
+        cellar.remove_unit("W-02")
+    assert [run.run_id for run in cellar.runs("W-02")] == [number]
+
+
 def test_runs_come_newest_first(cellar):
     """The newest run comes first, whatever the order of keeping."""
     for hours in (1, 3, 2):
@@ -135,7 +149,7 @@ def test_a_trace_comes_back_from_its_csv():
 @pytest.mark.parametrize(
     ("text", "says"),
     [
-        ("time,bytes\n1,2\n", "line 1"),
+        ("when,how much\n1,2\n", "line 1"),
         ("elapsed_s,written_bytes,temperature_c\n0,0,\n1,many,\n", "line 3"),
     ],
 )

@@ -10,6 +10,7 @@ from vastcellar.core.chain.chain import build_chain
 from vastcellar.core.chain.setup_parts import find_parts
 from vastcellar.core.errors import BadFileError
 from vastcellar.core.evidence import Evidence, Verdict
+from vastcellar.core.parts.parts import DriveKind
 from vastcellar.core.shoot.needs import camera_need
 from vastcellar.core.shoot.shoot import Setup
 from vastcellar.core.units import PLAIN
@@ -118,8 +119,9 @@ def test_every_part_says_where_its_values_come_from(catalog):
     """What a part says of itself tells claimed from typical."""
     for drive in catalog.drives.values():
         said = drive_details(drive, PLAIN)
-        assert "claimed on its box" in said
-        assert "typical of its class" in said
+        is_store = drive.kind is DriveKind.STORE
+        assert ("its disks together" if is_store else "claimed on its box") in said
+        assert ("computed: raid-5 of 4 x" if is_store else "typical of its class") in said
     for case in catalog.enclosures.values():
         assert "typical" in enclosure_details(case, catalog, PLAIN)
     long = catalog.cable("wr-40g-12")

@@ -70,7 +70,7 @@ def test_a_unit_of_ones_own_is_added_to_an_empty_cellar_and_recorded_to(start, q
 
 def test_a_bare_unit_is_recorded_to_in_the_cheapest_case_that_holds(app, qtbot):
     """A bare drive is put into the cheapest case that holds for the camera."""
-    app.workbench.keep_unit(Unit("W-01", "torvane-t2-2"))
+    app.workbench.units.keep(Unit("W-01", "torvane-t2-2"))
     qtbot.waitUntil(lambda: app.workbench.shelf.unit("W-01") is not None)
     app.workbench.assign("A", "W-01")
     setup = app.workbench.document.shoot.camera("A").setup
@@ -145,13 +145,13 @@ def test_in_a_cellar_of_ones_own_a_rig_is_a_rehearsal_and_proves_nothing(
 def test_a_new_label_is_followed_by_the_open_shoot_and_undone_with_it(app, qtbot):
     """M-03 gets another tag: camera A records to it under the new one, proofs and all."""
     shelf = app.workbench.shelf
-    app.workbench.keep_unit(replace(shelf.unit("M-03"), tag="M-30"), shelf.unit("M-03"))
+    app.workbench.units.keep(replace(shelf.unit("M-03"), tag="M-30"), shelf.unit("M-03"))
     qtbot.waitUntil(lambda: app.workbench.shelf.unit("M-30") is not None)
     assert app.workbench.document.shoot.camera("A").setup.unit_tag == "M-30"
     qtbot.waitUntil(lambda: app.workbench.judgements["A"].chain.parts.name == "M-30")
     taken = app.workbench.shelf.unit("K-05")
     with pytest.raises(BadValueError, match="one of this tag already"):
-        app.workbench.keep_unit(replace(taken, tag="M-30"), taken)
+        app.workbench.units.keep(replace(taken, tag="M-30"), taken)
 
 
 def test_an_own_drive_is_described_where_the_unit_is_added(start, qtbot):

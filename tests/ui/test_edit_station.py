@@ -9,15 +9,18 @@ import pytest
 from pypdf import PdfReader
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QLabel
 
 from timelines import clip, gap, timeline, track, write
 from vastcellar.bench.cut_run import part_of
+from vastcellar.core.parts.parts import DriveKind
 from vastcellar.report.edit_sheet import edit_sheet_pdf
 from vastcellar.services.edit.edit_sums import HELD_SUM, REBUILD_SUM
 from vastcellar.services.edit.helping import HelpKind
 from vastcellar.services.edit.measured import clips_key
 from vastcellar.store.edit_files import read_edit
 from vastcellar.store.run_record import RunRecord
+from vastcellar.ui.widgets.inputs import QuantityField
 
 LEFT = Qt.MouseButton.LeftButton
 
@@ -330,7 +333,7 @@ def test_a_unit_brings_its_drive_and_its_own_edit_tests(app, station, qtbot):
     app.workbench.workplace.cellar.add_run(
         RunRecord("H-02", "edit", at, False, True, {}, figures), ""
     )
-    app.workbench.reload_shelf()
+    app.workbench.units.reload()
     qtbot.waitUntil(lambda: any(r.kind == "edit" for r in app.workbench.shelf.records))
     station.store_choice.chosen.emit("H-02")
     qtbot.waitUntil(lambda: "Holds 2 streams" in station.verdict.sentence.text())
@@ -347,7 +350,7 @@ def test_a_unit_brings_its_drive_and_its_own_edit_tests(app, station, qtbot):
         "clips_key": clips_key(part_of("", clips, 1450.0, 20.0, 0.24)),
     }  # fmt: skip
     app.workbench.workplace.cellar.add_run(RunRecord("H-02", "cut", at, False, True, {}, cut), "")
-    app.workbench.reload_shelf()
+    app.workbench.units.reload()
     line = station.ladder.cut_line
     qtbot.waitUntil(lambda: "500 frames late" in line.text())
     assert line.text().startswith("H-02 played 24:10 to 24:30 on 2026-11-24: 25 of 500 frames")
@@ -364,3 +367,36 @@ def test_a_unit_brings_its_drive_and_its_own_edit_tests(app, station, qtbot):
     station.ladder.store_form.unit.chosen.emit("H-02")
     station.ladder.store_form.unit.chosen.emit("none")
     assert plan_of(app).store.unit_tag == ""
+
+
+def test_a_store_goes_onto_the_shelf_is_changed_and_brought_up_to_date(app, station, qtbot):
+    """Put there under a tag, a copy can be made to it; with another level it says that it is
+    another by now, and one choice brings the unit along. A taken tag is refused where it stands."""
+    station.store_choice.chosen.emit("N-01 at 10G")
+    form = station.ladder.store_form
+    qtbot.waitUntil(lambda: form.name.text() == "N-01 at 10G")
+    dialog = station.ladder.shelve_dialog(plan_of(app).store)
+    dialog.show()
+    said = " ".join(each.text() for each in dialog.findChildren(QLabel))
+    assert "24 TB as one drive; its disks write 750 MB/s empty, 375 MB/s full." in said
+    tag = dialog.findChild(QuantityField, "Tag")
+    enter(tag, "N-01")
+    dialog.accept()
+    assert dialog.isVisible() and "one of this tag already" in dialog.message.text()
+    enter(tag, "N-02")
+    dialog.accept()
+    qtbot.waitUntil(lambda: app.workbench.shelf.unit("N-02") is not None)
+    dialog.deleteLater()
+    assert plan_of(app).store.unit_tag == "N-02"
+    drive_now = lambda: app.workbench.catalog.drive_of(app.workbench.shelf.unit("N-02"))  # noqa: E731
+    drive = drive_now()
+    assert drive.kind is DriveKind.STORE and drive.capacity_bytes == 24e12
+    assert ":again" not in [form.unit.itemData(row) for row in range(form.unit.count())]
+    form.level.chosen.emit("raid-0")
+    qtbot.waitUntil(lambda: form.unit.findData(":again") >= 0)
+    form.unit.chosen.emit(":again")
+    qtbot.waitUntil(lambda: drive_now().capacity_bytes == 32e12)
+    qtbot.waitUntil(lambda: form.unit.findData(":again") < 0)
+    form.unit.chosen.emit("N-01")
+    assert plan_of(app).store.unit_tag == "N-01"
+    assert len(plan_of(app).store.disk_keys) == 4  # its disks stand as they were typed

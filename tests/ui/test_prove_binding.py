@@ -45,7 +45,7 @@ def test_the_first_run_asks_and_no_means_measured_and_not_kept(app, page, qtbot,
     assert not page.binding.isVisibleTo(page)
     qtbot.waitUntil(lambda: not app.jobs.is_busy)
     assert app.jobs.current.result.write.moved_bytes > 7_000_000
-    app.workbench.reload_shelf()
+    app.workbench.units.reload()
     qtbot.wait(200)
     assert len(app.workbench.shelf.records) == runs
     assert app.workbench.shelf.unit("M-03").device is None

@@ -154,7 +154,7 @@ def test_four_runs_of_each_are_ticked_at_once_and_tell_a_difference(subject_a, q
             rate = write["bytes_per_s"] * (1 + (number + 1) / 100)
             figures = made.figures | {"write": write | {"bytes_per_s": rate}}
             cellar.add_run(replace(made, figures=figures), cellar.trace_csv(made.run_id))
-    workbench.reload_shelf()
+    workbench.units.reload()
     qtbot.waitUntil(lambda: len(workbench.shelf.records) == 14)
     station = subject_a.window.station("prove")
     qtbot.mouseClick(station.tabs[1], Qt.MouseButton.LeftButton)

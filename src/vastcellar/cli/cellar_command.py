@@ -14,6 +14,8 @@ from vastcellar.cli.cellar_keeping import (
     import_command,
     merge_command,
     restore_command,
+    trace_command,
+    use_command,
 )
 from vastcellar.cli.printing import echo, print_json
 from vastcellar.cli.running import is_demo
@@ -38,7 +40,7 @@ def cellar_command() -> None:
 
 
 for _each in (export_command, import_command, merge_command, check_command, backup_command,
-              restore_command):  # fmt: skip
+              restore_command, trace_command, use_command):  # fmt: skip
     cellar_command.add_command(_each)
 
 

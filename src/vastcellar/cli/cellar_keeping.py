@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from pathlib import Path
 
 import click
@@ -9,8 +10,13 @@ import click
 from vastcellar.cli.printing import echo, print_json
 from vastcellar.cli.running import is_demo
 from vastcellar.core.cellar.merging import Take
+from vastcellar.core.cellar.story import day_of
+from vastcellar.core.cellar.unit_lists import ListColumn, ListField
+from vastcellar.core.errors import BadValueError
 from vastcellar.core.units import PLAIN
+from vastcellar.services.cellar.imported_traces import keep_trace
 from vastcellar.services.cellar.keeping import (
+    Health,
     back_up_now,
     export_csv,
     export_json,
@@ -20,8 +26,16 @@ from vastcellar.services.cellar.keeping import (
     merge_plan,
     parse_decisions,
     restore,
+    server_health,
 )
-from vastcellar.services.workplace.folders import folders
+from vastcellar.services.cellar.unit_lists import read_list, take_list
+from vastcellar.services.workplace.databases import (
+    DATABASE_VARIABLE,
+    server_address,
+    use_file,
+    use_server,
+)
+from vastcellar.services.workplace.folders import Folders, folders
 from vastcellar.services.workplace.workplace import open_workplace
 
 _JSON = click.option("--json", "as_json", is_flag=True, help="Print JSON.")
@@ -45,15 +59,65 @@ def export_command(path: Path) -> None:
 
 @click.command("import")
 @_FILE
-def import_command(path: Path) -> None:
-    """Take an export into a cellar that has no unit yet: all of it or nothing."""
+@click.option(
+    "--column",
+    "columns",
+    multiple=True,
+    metavar="THEIRS=FIELD",
+    help="What a column of a CSV list is, said once and remembered; THEIRS= leaves it out.",
+)
+@click.option(
+    "--drive",
+    "drives",
+    multiple=True,
+    metavar="THEIRS=KEY",
+    help="Which drive of the catalog a name in it means.",
+)
+@click.option("--dry-run", is_flag=True, help="Only say what would be taken over, of a CSV list.")
+def import_command(
+    path: Path, columns: tuple[str, ...], drives: tuple[str, ...], dry_run: bool
+) -> None:  # fmt: skip
+    """Take an export into a cellar that has no unit yet, or a CSV list of units into any.
+
+    All of it or nothing. A list may have the column names of whoever keeps it: they are guessed
+    where they are usual, said once where they aren't, and remembered.
+    """
     workplace = open_workplace(demo=is_demo())
     try:
+        if path.suffix.lower() == ".csv":
+            listed = read_list(path, workplace, _pairs(columns), _pairs(drives))
+            for each in listed.columns:
+                echo(f"{each.name}: {_meant(each)}")
+            tags = ", ".join(unit.tag for unit, _events in listed.units)
+            if dry_run:
+                echo(f"Would add {len(listed.units)} units: {tags}")
+            else:
+                echo(f"Added {take_list(workplace, listed)} units: {tags}")
+            return
+        if columns or drives or dry_run:
+            raise click.UsageError("--column, --drive and --dry-run are for lists (.csv)")
         counts = import_json(workplace, path)
     finally:
         workplace.close()
     told = ", ".join(f"{count} {name.replace('_', ' ')}" for name, count in counts.items() if count)
     echo(f"Taken over: {told or 'an empty cellar'}.")
+
+
+def _pairs(texts: tuple[str, ...]) -> dict[str, str]:
+    pairs = {}
+    for text in texts:
+        name, sign, value = text.rpartition("=")
+        if not sign or not name.strip():
+            raise click.UsageError(f"{text!r} has no name before a =")
+        pairs[name.strip()] = value.strip()
+    return pairs
+
+
+def _meant(column: ListColumn) -> str:
+    if column.field is ListField.NOTHING:
+        return "left out"
+    unit = f", in {column.unit} where a number has none" if column.unit else ""
+    return f"{column.field.value}{unit}"
 
 
 @click.command("merge")
@@ -103,31 +167,42 @@ def merge_command(
         echo(f"Would add {len(new)} units and change none without a word.")
 
 
+def _health(places: Folders) -> Health:
+    if server_address(places, demo=is_demo()):
+        workplace = open_workplace(demo=is_demo())
+        try:
+            return server_health(workplace)
+        finally:
+            workplace.close()
+    unreadable: set[str] = set()
+    found = health(places.cellar_file, unreadable)
+    if found.wrong or not found.size_bytes:
+        return found
+    workplace = open_workplace(demo=is_demo())
+    try:
+        workplace.shelf()
+        unreadable = workplace.cellar.unreadable
+    finally:
+        workplace.close()
+    return health(places.cellar_file, unreadable)
+
+
 @click.command("check")
 @_JSON
 def check_command(as_json: bool) -> None:
-    """Read all of the cellar's file and say how it is, and which backups there are."""
-    places = folders(demo=is_demo())
-    unreadable: set[str] = set()
-    found = health(places.cellar_file, unreadable)
-    if not found.wrong and found.size_bytes:
-        workplace = open_workplace(demo=is_demo())
-        try:
-            workplace.shelf()
-            unreadable = workplace.cellar.unreadable
-        finally:
-            workplace.close()
-        found = health(places.cellar_file, unreadable)
+    """Read all of the cellar and say how it is, and which backups there are."""
+    found = _health(folders(demo=is_demo()))
     if as_json:
         print_json({
-            "path": str(found.path), "size_bytes": found.size_bytes, "is_well": not found.wrong,
+            "path": found.where, "size_bytes": found.size_bytes, "is_well": not found.wrong,
             "wrong": list(found.wrong), "unreadable": list(found.unreadable),
             "backups": [{"path": str(b.path), "made_at": b.made_at.isoformat(), "why": b.why,
                          "size_bytes": b.size_bytes} for b in found.backups],
         })  # fmt: skip
         return
     state = "damaged" if found.wrong else "whole"
-    echo(f"{found.path}: {PLAIN.size(found.size_bytes)}, {state}.")
+    size = f"{PLAIN.size(found.size_bytes)}, {state}" if found.size_bytes else "it answers"
+    echo(f"{found.where}: {size if found.size_bytes or not found.wrong else state}.")
     for line in found.wrong:
         echo(f"  {line}")
     for line in found.unreadable:
@@ -152,5 +227,63 @@ def backup_command() -> None:
 @click.command("restore")
 def restore_command() -> None:
     """Put the newest good backup in the place of a damaged cellar, which is kept beside it."""
-    aside = restore(folders(demo=is_demo()).cellar_file)
+    places = folders(demo=is_demo())
+    if server_address(places, demo=is_demo()):
+        raise BadValueError(
+            "the cellar is on a server, which is put back there", where="cellar",
+            mend="Its backups here are exports: import one into an empty database",
+        )  # fmt: skip
+    aside = restore(places.cellar_file)
     echo(f"Restored. The damaged file is {aside}")
+
+
+@click.command("use")
+@click.argument("address", required=False, metavar="ADDRESS")
+@click.option("--file", "in_file", is_flag=True, help="In its file on this computer again.")
+def use_command(address: str | None, in_file: bool) -> None:
+    """Have the cellar on a PostgreSQL server that several desks share, or say where it is.
+
+    ADDRESS as postgresql://user@host/database; the password goes into ~/.pgpass. Neither the file
+    nor what is on the server is changed: "cellar export" and "cellar import" bring units along.
+    """
+    places = folders(demo=False)
+    if in_file:
+        echo(f"The cellar is in {use_file(places)}.")
+    elif address:
+        echo(f"The cellar is on {use_server(places, address)}.")
+    else:
+        workplace = open_workplace(demo=False)
+        try:
+            where = workplace.cellar.database.where
+        finally:
+            workplace.close()
+        echo(f"The cellar is {'in' if workplace.cellar.path else 'on'} {where}.")
+    if os.environ.get(DATABASE_VARIABLE) and (in_file or address):
+        echo(f"{DATABASE_VARIABLE} is set, and counts before that.", err=True)
+
+
+@click.command("trace")
+@click.argument("tag")
+@_FILE
+@click.option("--on", "day", default="", help="The day it was measured, as 2026-11-27.")
+@click.option("--note", "said", default="", help="With what, on which port, in which case.")
+@_JSON
+def trace_command(tag: str, path: Path, day: str, said: str, as_json: bool) -> None:
+    """Keep the trace of a write that another program measured as a run of the unit TAG.
+
+    FILE is a CSV with a time, and bytes or a rate whose units its names say. It stands in the
+    unit's history and can be replayed; no verdict rests on it, since nobody noted what it was
+    measured on.
+    """
+    workplace = open_workplace(demo=is_demo())
+    try:
+        on = day_of(day, "--on", "trace") if day else None
+        kept = keep_trace(workplace, tag, path, on=on, said=said)
+    finally:
+        workplace.close()
+    write = kept.figures["write"]
+    if as_json:
+        print_json({"tag": tag, "kind": kept.kind, **write})
+        return
+    rate, size = PLAIN.rate(write["bytes_per_s"], 1), PLAIN.size(write["moved_bytes"])
+    echo(f"Kept as a run of {tag}: {size} at {rate}. No verdict rests on it.")

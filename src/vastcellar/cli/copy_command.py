@@ -153,9 +153,10 @@ def _say_what_card(run: CopyRun, places: Folders, *, as_json: bool) -> str:
     """Say, before it is copied, whether the card was seen before; "" for one that wasn't."""
     # The database takes a third of a second to load: only where a log is kept.
     from vastcellar.services.roll.day_log import log_of, recognised, recognition_text
+    from vastcellar.services.workplace.databases import has_cellar
     from vastcellar.services.workplace.workplace import open_workplace
 
-    if not places.cellar_file.exists():
+    if not has_cellar(places, demo=False):
         return ""
     try:
         workplace = open_workplace(places=places)

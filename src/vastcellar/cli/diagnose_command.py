@@ -43,7 +43,8 @@ def diagnose(
 ) -> None:
     """Name what slowed the drives of TRACES (CSV) down, each file by itself.
 
-    A trace has the columns elapsed_s,written_bytes,temperature_c; the last may be empty. Writing
+    A trace has the columns elapsed_s,written_bytes,temperature_c; the last may be empty. Of other
+    programs a time, and bytes or a rate with their unit, are known by their usual names. Writing
     must have been flat out. A cause is only named where the others are impossible.
     """
     if cooling_pair:

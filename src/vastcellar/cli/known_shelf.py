@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from vastcellar.services.workplace.databases import has_cellar
 from vastcellar.services.workplace.folders import Folders
 from vastcellar.services.workplace.workplace import Shelf, open_workplace
 
@@ -11,7 +12,7 @@ def known_shelf(places: Folders, *, demo: bool) -> Shelf:
 
     Raises CellarError.
     """
-    if not demo and not places.cellar_file.exists():
+    if not demo and not has_cellar(places, demo=demo):
         return Shelf()
     workplace = open_workplace(demo=demo, places=places)
     try:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import asdict, replace
 from datetime import date
+from pathlib import Path
 from typing import Any
 
 import click
@@ -34,6 +35,14 @@ _USED = click.option("--used", type=Quantity("size", parse_size), help="What lie
 _STATE = click.option("--state", type=click.Choice(UNIT_STATES))
 _NOTE = click.option("--note", help="Anything worth knowing.")
 
+_STORE = click.option(
+    "--store", "store_file", type=click.Path(path_type=Path),
+    help="An edit plan: the unit is its store, all disks as one.",
+)  # fmt: skip
+_STORE_NAME = click.option(
+    "--store-name", default="", help="Which of its stores; else the chosen one."
+)
+
 
 @click.group()
 def unit() -> None:
@@ -42,20 +51,30 @@ def unit() -> None:
 
 @unit.command()
 @click.argument("tag")
-@click.option("--drive", "drive_key", required=True, help="Its key in the catalog.")
+@click.option("--drive", "drive_key", default="", help="Its key in the catalog.")
 @click.option("--enclosure", "enclosure_key", default="", help="The case that it stays in.")
+@_STORE
+@_STORE_NAME
 @_WRITTEN
 @_USED
 @_STATE
 @_NOTE
 @_JSON
 def add(
-    tag: str, drive_key: str, enclosure_key: str, written: int | None, used: int | None,
-    state: str | None, note: str | None, as_json: bool,
+    tag: str, drive_key: str, enclosure_key: str, store_file: Path | None, store_name: str,
+    written: int | None, used: int | None, state: str | None, note: str | None, as_json: bool,
 ) -> None:  # fmt: skip
-    """Put the unit TAG on the shelf."""
+    """Put the unit TAG on the shelf: a drive of the catalog, or a store of several disks."""
+    if bool(drive_key) == (store_file is not None):
+        raise click.UsageError("Give --drive, or --store with an edit plan.")
     workplace = open_workplace(demo=is_demo())
     try:
+        if store_file is not None:
+            from vastcellar.services.edit.shelved_stores import shelve
+
+            workplace = shelve(workplace, store_file, store_name, tag)
+            _tell(workplace, tag.strip(), "Added", as_json=as_json)
+            return
         made = Unit(
             tag, drive_key, enclosure_key, written or 0.0, used or 0.0, state or "ready", note or ""
         )
@@ -96,6 +115,8 @@ def list_units(as_json: bool) -> None:
 @click.option("--tag", "new_tag", help="Its tag from now on; its runs stay with it.")
 @click.option("--drive", "drive_key", help="Its key in the catalog.")
 @click.option("--enclosure", "enclosure_key", help='The case that it stays in; "" for none.')
+@_STORE
+@_STORE_NAME
 @_WRITTEN
 @_USED
 @_STATE
@@ -105,12 +126,17 @@ def list_units(as_json: bool) -> None:
 @_JSON
 def change(
     tag: str, new_tag: str | None, drive_key: str | None, enclosure_key: str | None,
-    written: int | None, used: int | None, state: str | None, note: str | None, releases: bool,
+    store_file: Path | None, store_name: str, written: int | None, used: int | None,
+    state: str | None, note: str | None, releases: bool,
     as_json: bool,
 ) -> None:  # fmt: skip
     """Change what is known of the unit TAG."""
     workplace = open_workplace(demo=is_demo())
     try:
+        if store_file is not None:
+            from vastcellar.services.edit.shelved_stores import shelve
+
+            workplace = shelve(workplace, store_file, store_name, tag, updates=True)
         shelf = workplace.shelf()
         before = require_unit(shelf, tag)
         asked = {
@@ -118,7 +144,7 @@ def change(
             "written_bytes": written, "used_bytes": used, "state": state, "note": note,
         }  # fmt: skip
         wanted: dict[str, Any] = {k: v for k, v in asked.items() if v is not None}
-        if not wanted and not releases:
+        if not wanted and not releases and store_file is None:
             raise click.UsageError("Say what changes: --drive, --used, --state, --release …")
         after = checked_unit(replace(before, **wanted), workplace.catalog, shelf, before)
         workplace.cellar.change_unit(before, after)

@@ -21,7 +21,7 @@ from vastcellar.store.private_files import PRIVATE_FILE_MODE, make_private_folde
 
 FOLDER = "backups"
 _KEPT = 20
-_NAME = re.compile(r"cellar-(\d{8}-\d{6})-([a-z0-9]+)\.db")
+_NAME = re.compile(r"cellar-(\d{8}-\d{6})-([a-z0-9]+)\.(db|json)")
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,11 +82,20 @@ def back_up(path: Path, why: str) -> Path:
 
 def backups(path: Path) -> list[Backup]:
     """Return the backups of the cellar at *path*, newest first; none where there is no folder."""
+    return _in_folder(path.parent / FOLDER, "db")
+
+
+def backups_of_server(folder: Path) -> list[Backup]:
+    """Return the backups in *folder* of a cellar on a server, newest first."""
+    return _in_folder(folder, "json")
+
+
+def _in_folder(folder: Path, suffix: str) -> list[Backup]:
     found = []
     with contextlib.suppress(OSError):
-        for each in (path.parent / FOLDER).iterdir():
+        for each in folder.iterdir():
             named = _NAME.fullmatch(each.name)
-            if named and each.is_file():
+            if named and named[3] == suffix and each.is_file():
                 at = datetime.strptime(named[1], "%Y%m%d-%H%M%S").replace(tzinfo=UTC)
                 found.append(Backup(each, at, named[2], each.stat().st_size))
     return sorted(found, key=lambda each: (each.made_at, each.path.name), reverse=True)

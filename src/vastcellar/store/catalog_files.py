@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
@@ -70,6 +70,7 @@ _OF_CALIBRATION: dict[str, tuple[str, ...]] = {
         "device",
         "acceptance",
         "doubted_at",
+        "slowed",
     ),
 }
 
@@ -86,6 +87,15 @@ def rows_for_file(section: str, values: Sequence[Any]) -> list[dict[str, Any]]:
     rows: list[dict[str, Any]] = adapter.dump_python(list(values), mode="json")
     kept_out = _OF_CALIBRATION.get(section, ())
     return [{key: row[key] for key in row if key not in kept_out} for row in rows]
+
+
+def read_rows(section: str, rows: Sequence[Mapping[str, Any]]) -> list[Any]:
+    """Return the values of *rows* as a file lists them. Raises ValueError, KeyError, BadValueError.
+
+    (A ValidationError is a ValueError.)
+    """
+    found: list[Any] = section_adapter(_SECTIONS[section]).validate_python(list(rows))  # type: ignore[arg-type]
+    return found
 
 
 def read_sections(path: Path, format_name: str) -> dict[str, list[Any]]:
@@ -146,7 +156,7 @@ def catalog_schema() -> dict[str, Any]:
     for name, fields in _OF_CALIBRATION.items():
         for field in fields:
             del definitions[_SECTIONS[name].__name__]["properties"][field]
-    for kind in ("DeviceIdentity", "Acceptance"):  # only runs tell of these
+    for kind in ("DeviceIdentity", "Acceptance", "Slowed"):  # only runs tell of these
         definitions.pop(kind, None)
     return {
         "$defs": definitions,

@@ -1,15 +1,26 @@
-"""The cellar: the record of every unit and every run, in one SQLite file."""
+"""The cellar: the record of every unit and every run, in one file or on a server."""
 
 from __future__ import annotations
 
 import contextlib
 from collections.abc import Callable, Iterator
-from dataclasses import asdict, dataclass, fields
+from dataclasses import asdict, dataclass
 from datetime import UTC
 from pathlib import Path
-from typing import Any, TypeVar, cast
+from typing import TYPE_CHECKING, Any, TypeVar, cast
 
-from sqlalchemy import ColumnElement, CursorResult, Delete, Select, delete, func, select, update
+from sqlalchemy import (
+    BigInteger,
+    CursorResult,
+    Delete,
+    Select,
+    String,
+    delete,
+    func,
+    select,
+    update,
+)
+from sqlalchemy import cast as cast_to
 from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
@@ -17,26 +28,28 @@ from vastcellar.core.chain.measured_stages import StageMeasurement
 from vastcellar.core.errors import BadValueError, CellarError, UnknownPartError, VastCellarError
 from vastcellar.core.parts.identity import DeviceIdentity
 from vastcellar.core.parts.units import Unit
-from vastcellar.store.acceptance_record import acceptance_as_json, acceptance_from_json
 from vastcellar.store.calibration_record import CalibrationRecord, fit_as_json, fit_from_json
-from vastcellar.store.cellar_file import (
-    DAMAGE,
-    alone_with,
-    as_cellar_error,
-    mark_kind,
-    migrate,
-    open_engine,
-)
+from vastcellar.store.cellar_file import DAMAGE, FileDatabase, mark_kind
 from vastcellar.store.run_record import RunRecord
-from vastcellar.store.tables import CalibrationRow, RunRow, StageMeasurementRow, UnitRow
+from vastcellar.store.tables import (
+    BookingRow,
+    CalibrationRow,
+    FactRow,
+    RunRow,
+    StageMeasurementRow,
+    UnitEventRow,
+    UnitRow,
+)
 from vastcellar.store.unit_changes import changes_told
+from vastcellar.store.unit_rows import as_before, changed_meanwhile, stated, unit_of_row
+
+if TYPE_CHECKING:
+    from vastcellar.store.server_database import ServerDatabase
 
 T = TypeVar("T")
-_MAY_GROW = ("written_bytes", "acceptance")
+CHANGES = "changes"
+"""The fact that counts what was written."""
 _UNSYNCHRONIZED = {"synchronize_session": False}
-# What the user says of a unit; the rest follows from its runs.
-_STATED = ("drive_key", "enclosure_key", "written_bytes", "used_bytes", "state", "note",
-           "acceptance")  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,38 +69,71 @@ class Cellar:
     one call at a time each: a call opens its own session.
     """
 
-    def __init__(self, path: Path, *, is_demo: bool = False) -> None:
-        self.path = path
+    def __init__(
+        self, place: Path | str, *, is_demo: bool = False, backups: Path | None = None
+    ) -> None:
+        """*place* is a file, or the address of a PostgreSQL server.
+
+        The backups of one on a server go into the folder *backups* of this desk.
+        Raises CellarError; BadValueError for what is no address.
+        """
+        self.database = _database_at(place, backups)
         self.unreadable: set[str] = set()
         """Rows that were left out because they can't be read, each by table and key."""
-        try:
-            self._engine = open_engine(path)
-            with alone_with(path), self._engine.begin() as connection:
-                migrate(connection, path)
-                self.is_demo = mark_kind(connection, is_demo=is_demo)
-                """Whether it was made as a demo: only there a rig may stand for a drive."""
-        except (SQLAlchemyError, OSError, *DAMAGE) as error:
-            raise as_cellar_error(error, path) from error
+        with contextlib.ExitStack() as stack:
+            try:
+                self._engine = self.database.open_engine()
+                stack.callback(self._engine.dispose)  # unless it was opened
+                with self.database.opening(self._engine) as connection:
+                    self.database.migrate(connection)
+                    self.is_demo = mark_kind(connection, is_demo=is_demo)
+                    """Whether it was made as a demo: only there a rig may stand for a drive."""
+            except (SQLAlchemyError, OSError, *DAMAGE) as error:
+                raise self.database.as_error(error) from error
+            stack.pop_all()
+
+    @property
+    def path(self) -> Path | None:
+        """Its file; None for one on a server."""
+        return self.database.path
 
     def close(self) -> None:
-        """Let go of the file."""
+        """Let go of it."""
         self._engine.dispose()
 
     @contextlib.contextmanager
     def session(self) -> Iterator[Session]:
-        """One transaction; nothing of it is kept where it fails. Raises CellarError."""
-        if not self.path.exists():
-            # SQLite would go on with the file that is open, and all would be lost with it.
-            raise CellarError(
-                "the cellar's file was taken away while it was open",
-                where=str(self.path),
-                mend="Put it back, then start again",
-            )
+        """One transaction that writes; nothing of it is kept where it fails. Raises CellarError."""
+        self.database.require_there()
         try:
             with Session(self._engine) as session, session.begin():
+                self.database.begin_write(session)
+                yield session
+                session.flush()
+                _count_change(session)
+        except SQLAlchemyError as error:
+            raise self.database.as_error(error) from error
+
+    @contextlib.contextmanager
+    def reading(self) -> Iterator[Session]:
+        """One transaction that only reads, all of it of one moment. Raises CellarError."""
+        self.database.require_there()
+        try:
+            with Session(self._engine) as session, session.begin():
+                self.database.begin_read(session)
                 yield session
         except SQLAlchemyError as error:
-            raise as_cellar_error(error, self.path) from error
+            raise self.database.as_error(error) from error
+
+    def change_count(self) -> int:
+        """Return how often anything was written: another figure than before is another's edit."""
+        with self.reading() as session:
+            counted = session.scalar(select(FactRow.value).where(FactRow.key == CHANGES))
+        return int(counted or 0)
+
+    def back_up(self, why: str) -> Path:
+        """Make a backup, named after *why* (letters); return where it is. Raises CellarError."""
+        return self.database.back_up(self._engine, why)
 
     def read(
         self, table: str, key: Any, wanted: Select[*tuple[Any, ...]], value: Callable[[Any], T]
@@ -98,17 +144,17 @@ class Cellar:
         by itself, by its *key*.
         """
         try:
-            with self.session() as session:
+            with self.reading() as session:
                 return tuple(value(row) for row in session.execute(wanted))
         except (VastCellarError, *DAMAGE) as error:
             if not _is_of_a_row(error):
                 raise
         found = []
-        with self.session() as session:
+        with self.reading() as session:
             order = session.scalars(wanted.with_only_columns(key)).all()
         for each in order:
             try:
-                with self.session() as session:
+                with self.reading() as session:
                     found.append(value(session.execute(wanted.where(key == each)).one()))
             except (VastCellarError, *DAMAGE) as error:
                 if not _is_of_a_row(error):
@@ -179,16 +225,27 @@ class Cellar:
             for unit in units:
                 known = _find_unit(session, unit.tag)
                 if known is None:
-                    session.add(UnitRow(tag=unit.tag, **_stated(unit)))
+                    session.add(UnitRow(tag=unit.tag, **stated(unit)))
                 else:
-                    for name, value in _stated(unit).items():
+                    for name, value in stated(unit).items():
                         setattr(known, name, value)
 
     def add_unit(self, unit: Unit) -> None:
         """Add *unit*. Raises BadValueError where another window has added its tag meanwhile."""
         with self.session() as session:
-            _require_free_tag(session, unit.tag)
-            session.add(UnitRow(tag=unit.tag, **_stated(unit)))
+            require_free_tag(session, unit.tag)
+            session.add(UnitRow(tag=unit.tag, **stated(unit)))
+
+    def remove_unit(self, tag: str) -> None:
+        """Take away a unit of which nothing is known yet, as one added by mistake.
+
+        Raises UnknownPartError; BadValueError where anything was kept about it since: what is
+        known of a unit is never lost with it, it is retired.
+        """
+        with self.session() as session:
+            row = require_unit_row(session, tag)
+            require_unknown(session, row, 0)
+            session.delete(row)
 
     def change_unit(self, before: Unit, after: Unit) -> None:
         """Change what differs between *before* and *after*, and nothing else.
@@ -198,18 +255,18 @@ class Cellar:
         story from then on. Raises UnknownPartError; BadValueError for a tag that is taken, and
         where somebody else changed the very same thing meanwhile.
         """
-        then, now = ({"tag": each.tag, **_stated(each)} for each in (before, after))
+        then, now = ({"tag": each.tag, **stated(each)} for each in (before, after))
         changed = {name: value for name, value in now.items() if then[name] != value}
         with self.session() as session:
             row = require_unit_row(session, before.tag)
             if "tag" in changed:
-                _require_free_tag(session, after.tag)
+                require_free_tag(session, after.tag)
             if changed:
-                mine = update(UnitRow).where(UnitRow.id == row.id, *_as_before(then, changed))
+                mine = update(UnitRow).where(UnitRow.id == row.id, *as_before(then, changed))
                 done = session.execute(mine.values(**changed), execution_options=_UNSYNCHRONIZED)
                 if not cast("CursorResult[Any]", done).rowcount:
                     session.refresh(row)
-                    raise _changed_meanwhile(row, then, changed)
+                    raise changed_meanwhile(row, then, changed)
             session.add_all(changes_told(row.id, then, changed))
 
     def bind_unit(self, tag: str, device: DeviceIdentity | None) -> None:
@@ -223,7 +280,7 @@ class Cellar:
 
     def runs_mark(self) -> RunsMark:
         """Return what changes when a run is added, or a unit gets another tag."""
-        with self.session() as session:
+        with self.reading() as session:
             counted = select(func.count(RunRow.id), func.max(RunRow.id))
             count, newest = session.execute(counted).one()
             units = session.execute(select(UnitRow.id, UnitRow.tag))
@@ -254,7 +311,7 @@ class Cellar:
 
     def trace_csv(self, run_id: int) -> str:
         """Return the trace of a run. Raises UnknownPartError where there is no such run."""
-        with self.session() as session:
+        with self.reading() as session:
             row = session.get(RunRow, run_id)
             if row is None:
                 raise UnknownPartError(
@@ -328,6 +385,22 @@ class Cellar:
             session.execute(_same_stage(measured))
 
 
+def _database_at(place: Path | str, backups: Path | None) -> FileDatabase | ServerDatabase:
+    if isinstance(place, Path):
+        return FileDatabase(place)
+    from vastcellar.store.server_database import ServerDatabase  # few have one
+
+    return ServerDatabase(place, backups or Path.cwd())
+
+
+def _count_change(session: Session) -> None:
+    count = cast_to(cast_to(FactRow.value, BigInteger) + 1, String)
+    one_more = update(FactRow).where(FactRow.key == CHANGES).values(value=count)
+    done = session.execute(one_more, execution_options=_UNSYNCHRONIZED)
+    if not cast("CursorResult[Any]", done).rowcount:
+        session.add(FactRow(key=CHANGES, value="1"))
+
+
 def _is_of_a_row(error: Exception) -> bool:
     """Whether one row is to blame; a cellar that is locked or gone reads no row at all."""
     return not isinstance(error, CellarError) or "decode" in str(error.__cause__)
@@ -348,38 +421,29 @@ def _find_unit(session: Session, tag: str) -> UnitRow | None:
     return session.scalar(select(UnitRow).where(UnitRow.tag == tag))
 
 
-def _require_free_tag(session: Session, tag: str) -> None:
+def require_unknown(session: Session, row: UnitRow, events: int) -> None:
+    """Raise BadValueError where anything but that many *events* is known of the unit *row*."""
+    told = select(func.count(UnitEventRow.id)).where(UnitEventRow.unit_id == row.id)
+    has_more = (session.scalar(told) or 0) > events
+    for table in (RunRow, BookingRow, CalibrationRow):
+        known = select(table.unit_id).where(table.unit_id == row.id).limit(1)
+        has_more = has_more or session.scalar(known) is not None
+    if has_more:
+        raise BadValueError(
+            f"{row.tag} can't be taken off the shelf: something is known of it by now",
+            where="cellar",
+            mend="Retire it; what is known of it stays",
+        )
+
+
+def require_free_tag(session: Session, tag: str) -> None:
+    """Raise BadValueError where there is a unit of that tag."""
     if _find_unit(session, tag) is not None:
         raise BadValueError(
             "there is one of this tag already",
             where=f"unit {tag}",
             mend="Give another tag, or choose that unit and change it",
         )
-
-
-def _as_before(then: dict[str, Any], changed: dict[str, Any]) -> list[ColumnElement[bool]]:
-    """Return what must hold in the very statement that writes: read before, it may be old.
-
-    Written bytes grow by every test, and a decision holds against the one before it.
-    """
-    return [
-        getattr(UnitRow, name).in_((then[name], value))
-        for name, value in changed.items()
-        if name not in _MAY_GROW
-    ]
-
-
-def _changed_meanwhile(
-    row: UnitRow, then: dict[str, Any], changed: dict[str, Any]
-) -> BadValueError:
-    name = next(
-        n for n in changed if n not in _MAY_GROW and getattr(row, n) not in (then[n], changed[n])
-    )
-    return BadValueError(
-        f"its {name.replace('_', ' ')} was changed meanwhile, to {getattr(row, name)!r}",
-        where=f"unit {row.tag}",
-        mend="Look at what it is now, and change that",
-    )
 
 
 def require_unit_row(session: Session, tag: str) -> UnitRow:
@@ -394,43 +458,13 @@ def require_unit_row(session: Session, tag: str) -> UnitRow:
     return unit
 
 
-def _stated(unit: Unit) -> dict[str, Any]:
-    stated = {each.name: getattr(unit, each.name) for each in fields(Unit) if each.name in _STATED}
-    return {**stated, "acceptance": acceptance_as_json(unit.acceptance)}
-
-
 def _run(row: Any) -> RunRecord:
-    if not isinstance(row.conditions, dict) or not isinstance(row.figures, dict):
+    # By place and not by name: a large cellar has a hundred thousand of them.
+    number, tag, kind, measured_at, is_simulated, is_complete, conditions, figures = row
+    if not isinstance(conditions, dict) or not isinstance(figures, dict):
         raise TypeError("a run's conditions or figures can't be read")
+    # SQLite keeps no time zone; what was stored was UTC.
+    moment = measured_at.replace(tzinfo=UTC)
     return RunRecord(
-        run_id=row.id,
-        unit_tag=row.unit_tag,
-        kind=row.kind,
-        # SQLite keeps no time zone; what was stored was UTC.
-        measured_at=row.measured_at.replace(tzinfo=UTC),
-        is_simulated=row.is_simulated,
-        is_complete=row.is_complete,
-        conditions=row.conditions,
-        figures=row.figures,
-    )
-
-
-def unit_of_row(row: UnitRow, calibration: CalibrationRecord | None) -> Unit:
-    """Return the unit of a row, with its own model. Raises BadValueError for one that can't be."""
-    # Another drive in the same case under the same tag is not the one that was measured.
-    fit = calibration.fit if calibration and calibration.drive_key == row.drive_key else None
-    return Unit(
-        tag=row.tag,
-        drive_key=row.drive_key,
-        enclosure_key=row.enclosure_key,
-        written_bytes=row.written_bytes,
-        used_bytes=row.used_bytes,
-        state=row.state,
-        note=row.note,
-        fitted=fit.behaviour if fit else None,
-        fitted_from=fit.typical if fit else None,
-        is_fit_simulated=bool(fit and calibration and calibration.is_simulated),
-        fitted_at=calibration.made_at if fit and calibration else None,
-        device=DeviceIdentity(**row.device) if row.device else None,
-        acceptance=acceptance_from_json(row.acceptance),
-    )
+        tag, kind, moment, is_simulated, is_complete, conditions, figures, number
+    )  # fmt: skip

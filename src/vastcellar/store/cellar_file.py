@@ -1,37 +1,30 @@
-"""The cellar's file: opened, brought to the newest revision, its troubles put into sentences."""
+"""A cellar in a file: opened, brought to the newest revision, its troubles put into sentences."""
 
 from __future__ import annotations
 
 import contextlib
 import fcntl
-import json
 import os
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
 from sqlalchemy import URL, Connection, Engine, create_engine, event, inspect, text
 from sqlalchemy.exc import SQLAlchemyError
+from sqlalchemy.orm import Session
 
 from vastcellar.core.errors import CellarError
 from vastcellar.data import data_path
 from vastcellar.store.backups import back_up, newest_good
-from vastcellar.store.json_files import plain_for_json
+from vastcellar.store.json_cells import cell_as_json, cell_from_json
 from vastcellar.store.private_files import PRIVATE_FILE_MODE, make_private_folder
 
-NEWEST_REVISION = "0009"
+NEWEST_REVISION = "0010"
 _BUSY_MS = 5000
 KIND, DEMO, OWN = "kind", "demo", "own"
 
 DAMAGE = (ValueError, TypeError, LookupError, AttributeError, OverflowError, RecursionError)
 """What reading a damaged row can come to, besides what the database says itself."""
-
-
-class Unreadable:
-    """Stands for a JSON cell that can't be read: whoever looks into it gets a KeyError."""
-
-    def __getitem__(self, key: object) -> Any:
-        raise KeyError(key)
 
 
 def open_engine(path: Path) -> Engine:
@@ -46,8 +39,8 @@ def open_engine(path: Path) -> Engine:
             os.close(os.open(path, os.O_CREAT | os.O_EXCL | os.O_WRONLY, PRIVATE_FILE_MODE))
     engine = create_engine(
         URL.create("sqlite", database=str(path)),  # a path may hold ?, % and #
-        json_serializer=_as_json,
-        json_deserializer=_from_json,
+        json_serializer=cell_as_json,
+        json_deserializer=cell_from_json,
     )
 
     @event.listens_for(engine, "connect")
@@ -59,17 +52,6 @@ def open_engine(path: Path) -> Engine:
         connection.execute("PRAGMA foreign_keys=ON")
 
     return engine
-
-
-def _as_json(value: Any) -> str:
-    return json.dumps(plain_for_json(value), allow_nan=False)
-
-
-def _from_json(kept: str) -> Any:
-    try:
-        return json.loads(kept)
-    except (ValueError, TypeError, RecursionError):
-        return Unreadable()
 
 
 @contextlib.contextmanager
@@ -87,8 +69,11 @@ def alone_with(path: Path) -> Iterator[None]:
         os.close(handle)
 
 
-def migrate(connection: Connection, path: Path) -> None:
-    """Bring the database to the newest revision. Alembic is only loaded where it has work."""
+def upgrade(connection: Connection, where: str, back_up_first: Callable[[], object]) -> None:
+    """Bring the database to the newest revision. Alembic is only loaded where it has work.
+
+    Raises CellarError for one of a newer version, which is left as it is.
+    """
     revision = None
     if inspect(connection).has_table("alembic_version"):
         revision = connection.scalar(text("SELECT version_num FROM alembic_version"))
@@ -97,23 +82,19 @@ def migrate(connection: Connection, path: Path) -> None:
     if revision is not None and str(revision) > NEWEST_REVISION:
         raise CellarError(
             f"it was written by a newer Vast Cellar (revision {revision})",
-            where=str(path),
+            where=where,
             mend="Use that version, or start with another data folder",
         )
     if revision is not None:
-        back_up(path, f"before{NEWEST_REVISION}")
+        back_up_first()
     from alembic import command
     from alembic.config import Config
-    from alembic.util import CommandError
 
     config = Config()
     scripts = str(data_path().parent / "store" / "migrations")
     config.set_main_option("script_location", scripts.replace("%", "%%"))
     config.attributes["connection"] = connection
-    try:
-        command.upgrade(config, NEWEST_REVISION)
-    except CommandError as error:
-        raise damaged(path) from error
+    command.upgrade(config, NEWEST_REVISION)
 
 
 def mark_kind(connection: Connection, *, is_demo: bool) -> bool:
@@ -175,3 +156,64 @@ def as_cellar_error(error: Exception, path: Path) -> CellarError:
         where=str(path),
         mend="Check the folder and its permissions",
     )
+
+
+class FileDatabase:
+    """A cellar in a file of its own, for one desk."""
+
+    def __init__(self, path: Path) -> None:
+        self.path = path
+
+    @property
+    def where(self) -> str:
+        """The file."""
+        return str(self.path)
+
+    def open_engine(self) -> Engine:
+        """Return the engine on the file, which is made where it is missing."""
+        return open_engine(self.path)
+
+    @contextlib.contextmanager
+    def opening(self, engine: Engine) -> Iterator[Connection]:
+        """Yield the connection over which the tables are made: nobody else does so meanwhile."""
+        with alone_with(self.path), engine.begin() as connection:
+            yield connection
+
+    def begin_write(self, session: Session) -> None:
+        """A file lets one write at a time by itself."""
+
+    def begin_read(self, session: Session) -> None:
+        """A transaction reads of one moment by itself."""
+
+    def require_there(self) -> None:
+        """Raise CellarError where the file was taken away.
+
+        SQLite would go on with the file that is open, and all would be lost with it.
+        """
+        if not self.path.exists():
+            raise CellarError(
+                "the cellar's file was taken away while it was open",
+                where=self.where,
+                mend="Put it back, then start again",
+            )
+
+    def migrate(self, connection: Connection) -> None:
+        """Bring the tables to the newest revision, after a backup. Raises CellarError."""
+        try:
+            upgrade(connection, self.where, lambda: back_up(self.path, f"before{NEWEST_REVISION}"))
+        except Exception as error:
+            # Alembic's own error can't be named before it is loaded.
+            if type(error).__name__ == "CommandError":
+                raise damaged(self.path) from error
+            raise
+
+    def back_up(self, engine: Engine, why: str) -> Path:
+        """Make a backup beside the file; return where it is. Raises CellarError."""
+        return back_up(self.path, why)
+
+    def after_numbers(self, session: Session) -> None:
+        """New rows are numbered after the largest number by themselves."""
+
+    def as_error(self, error: Exception) -> CellarError:
+        """Translate what the database or the system said."""
+        return as_cellar_error(error, self.path)

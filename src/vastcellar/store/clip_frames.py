@@ -98,7 +98,7 @@ def kept_frames(cellar: Cellar, digests: Iterable[str]) -> dict[str, EndFrames]:
     """Return the pictures that are kept of clips with *digests*, by digest. Raises CellarError."""
     wanted = sorted({each for each in digests if each})
     found: dict[str, EndFrames] = {}
-    with cellar.session() as session:
+    with cellar.reading() as session:
         # A statement takes only so many values.
         for start in range(0, len(wanted), _ASKED_AT_ONCE):
             some = wanted[start : start + _ASKED_AT_ONCE]

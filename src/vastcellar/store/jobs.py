@@ -42,6 +42,11 @@ def save_job(cellar: Cellar, job: Job, before: Job | None = None) -> None:
     """
     with cellar.session() as session:
         row = _row(session, before.name) if before else None
+        if row is not None and before is not None and not _is_as(row, before):
+            raise BadValueError(
+                f"it was changed meanwhile, to {row.first_day} to {row.last_day}",
+                where=f"job {row.name!r}", mend="Look at what it is now, and change that",
+            )  # fmt: skip
         taken = session.scalar(select(JobRow).where(JobRow.name == job.name))
         if taken is not None and taken is not row:
             raise BadValueError(
@@ -127,6 +132,12 @@ def _row(session: Session, name: str) -> JobRow:
             f"there is no job {name!r}", where="cellar", mend="Add it, or choose one that is there"
         )
     return row
+
+
+def _is_as(row: JobRow, job: Job) -> bool:
+    """Whether nobody else has changed it since it was read."""
+    now = (row.first_day, row.last_day, row.shoot_file, row.note)
+    return now == (job.first_day, job.last_day, job.shoot_file, job.note)
 
 
 def _job(row: JobRow) -> Job:

@@ -12,9 +12,9 @@ from sqlalchemy.orm import Session
 from vastcellar.core.cellar.jobs import Job
 from vastcellar.core.cellar.story import EventKind, UnitEvent
 from vastcellar.core.errors import VastCellarError
-from vastcellar.store.cellar import unit_of_row
 from vastcellar.store.cellar_file import DAMAGE
 from vastcellar.store.tables import JobRow, RunRow, UnitEventRow, UnitRow
+from vastcellar.store.unit_rows import unit_of_row
 
 
 def unreadable_rows(session: Session) -> list[str]:

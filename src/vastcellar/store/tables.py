@@ -175,3 +175,13 @@ class BookingRow(Base):
     needs: Mapped[list[str]] = mapped_column(JSON)
     out_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True), default=None)
     in_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True), default=None)
+
+
+class OwnPartRow(Base):
+    """A codec or part of one's own, as a catalog file lists it."""
+
+    __tablename__ = "own_parts"
+
+    section: Mapped[str] = mapped_column(String(32), primary_key=True)
+    key: Mapped[str] = mapped_column(String(256), primary_key=True)
+    data: Mapped[dict[str, Any]] = mapped_column(JSON)

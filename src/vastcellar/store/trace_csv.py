@@ -1,4 +1,8 @@
-"""The trace as CSV: ``elapsed_s,written_bytes,temperature_c``; temperature may be empty."""
+"""The trace as CSV: ``elapsed_s,written_bytes,temperature_c``; temperature may be empty.
+
+A trace that another program kept may name its columns otherwise, count in other units, give a
+rate in place of bytes, and the time of day in place of seconds.
+"""
 
 from __future__ import annotations
 
@@ -12,10 +16,10 @@ import numpy as np
 from vastcellar.core.errors import BadFileError
 from vastcellar.core.trace import Trace
 from vastcellar.store.reading import as_sentence, read_text
+from vastcellar.store.trace_columns import HEADER, columns_of_trace
 
 _MOST_S, _MOST_WRITTEN_BYTES = 40 * 86400.0, 1e17
 _COLDEST_C, _HOTTEST_C = -100.0, 300.0
-HEADER = ("elapsed_s", "written_bytes", "temperature_c")
 
 
 def trace_text(trace: Trace) -> str:
@@ -38,35 +42,36 @@ def parse_trace(text: str, name: str) -> Trace:
 
 
 def _parse(text: str, name: str) -> Trace:
-    rows = csv.reader(io.StringIO(text))
-    header = next(rows, [])
-    if tuple(column.strip() for column in header) != HEADER:
-        raise BadFileError(
-            f"its first line is {','.join(header)[:60]!r}",
-            where=f"{name}, line 1",
-            mend=f"Give the columns {','.join(HEADER)}",
-        )
+    first = text.partition("\n")[0]
+    rows = csv.reader(io.StringIO(text), delimiter=max(",;\t", key=first.count))
+    header = [column.strip() for column in next(rows, [])]
+    columns = columns_of_trace(header, name)
     values: list[tuple[float, float, float]] = []
     for row in rows:
         if not row:
             continue
         where = f"{name}, line {rows.line_num}"
+        if len(row) != len(header):
+            raise _no_row(row, where)
         try:
-            elapsed, written, celsius = row
-            point = (float(elapsed), float(written), float(celsius or "nan"))
+            point = columns.point(row, values[-1] if values else None)
         except ValueError as error:
-            raise BadFileError(
-                f"{','.join(row)[:60]!r} is not a row of three numbers",
-                where=where,
-                mend="Give seconds, bytes and degrees; degrees may be empty",
-            ) from error
+            raise _no_row(row, where) from error
         _require_possible(point, where)
         if values and (point[0] < values[-1][0] or point[1] < values[-1][1]):
             falls = "elapsed_s" if point[0] < values[-1][0] else "written_bytes"
             raise BadFileError(f"{falls} falls", where=where, mend="Sort the rows")
         values.append(point)
-    columns = np.array(values, dtype=np.float64).reshape(-1, 3)
-    return Trace(columns[:, 0].copy(), columns[:, 1].copy(), columns[:, 2].copy())
+    found = np.array(values, dtype=np.float64).reshape(-1, 3)
+    return Trace(found[:, 0].copy(), found[:, 1].copy(), found[:, 2].copy())
+
+
+def _no_row(row: list[str], where: str) -> BadFileError:
+    return BadFileError(
+        f"{','.join(row)[:60]!r} is not a row of three numbers",
+        where=where,
+        mend="Give seconds, bytes and degrees; degrees may be empty",
+    )
 
 
 def _require_possible(point: tuple[float, float, float], where: str) -> None:

@@ -111,7 +111,7 @@ def unit_events(cellar: Cellar, after_id: int = 0) -> tuple[UnitEvent, ...]:
 
 def events_mark(cellar: Cellar) -> tuple[int, int]:
     """Return how many events there are, and the newest one's number."""
-    with cellar.session() as session:
+    with cellar.reading() as session:
         count, newest = session.execute(
             select(func.count(UnitEventRow.id), func.max(UnitEventRow.id))
         ).one()

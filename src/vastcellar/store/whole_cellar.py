@@ -12,29 +12,32 @@ from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
 from vastcellar.core.errors import BadFileError, BadValueError
-from vastcellar.store.cellar import Cellar
+from vastcellar.store.cellar import CHANGES, Cellar
 from vastcellar.store.cellar_file import NEWEST_REVISION
+from vastcellar.store.json_cells import EXPORT_FORMAT, EXPORT_VERSION, json_value
 from vastcellar.store.json_files import require_format
 from vastcellar.store.reading_rows import unreadable_rows
 from vastcellar.store.tables import Base, FactRow, UnitRow
 
-EXPORT_FORMAT, EXPORT_VERSION = "vast-cellar/cellar-export", 1
 _MOST_LINES = 20
 
 
 def whole_as_json(cellar: Cellar, made_at: datetime) -> dict[str, Any]:
     """Return every row of *cellar*. Raises CellarError."""
-    with cellar.session() as session:
+    with cellar.reading() as session:
         tables = {
             table.name: [
                 {
-                    column.name: _as_json(value)
+                    column.name: json_value(value)
                     for column, value in zip(table.columns, row, strict=True)
                 }
                 for row in session.execute(select(table).order_by(*table.primary_key.columns))
             ]
             for table in Base.metadata.sorted_tables
         }
+    facts = tables[FactRow.__tablename__]
+    # How often this one was written is no part of what it holds.
+    tables[FactRow.__tablename__] = [each for each in facts if each["key"] != CHANGES]
     return {
         "format": EXPORT_FORMAT, "version": EXPORT_VERSION, "revision": NEWEST_REVISION,
         "made_at": made_at.astimezone(UTC).isoformat(), "tables": tables,
@@ -73,6 +76,8 @@ def take_whole(cellar: Cellar, content: Any, path: Path) -> dict[str, int]:
             # Read as they will be, before anything is kept: less than nothing on a unit, an event
             # of a kind that nobody knows.
             wrong += unreadable_rows(session)
+        if not wrong:
+            cellar.database.after_numbers(session)
         if wrong:
             more = f", and {len(wrong) - _MOST_LINES} more" if len(wrong) > _MOST_LINES else ""
             raise BadFileError(
@@ -102,14 +107,6 @@ def _take_table(session: Session, table: Table, rows: Any, wrong: list[str]) -> 
         except IntegrityError as error:  # two of one number, or one that points to nothing
             wrong.append(f"{table.name}: {error.orig}")
     return len(ready)
-
-
-def _as_json(value: Any) -> Any:
-    if isinstance(value, bytes):
-        return base64.b64encode(value).decode("ascii")
-    if isinstance(value, datetime):
-        return value.replace(tzinfo=UTC).isoformat()
-    return value.isoformat() if isinstance(value, date) else value
 
 
 def _from_json(column: Column[Any], value: Any) -> Any:

@@ -41,7 +41,7 @@ class _Loaded:
     """Runs that the cellar couldn't take when they ended."""
 
 
-def _load(demo: bool, shoot_path: Path | None, places: Folders) -> _Loaded:
+def _load(demo: bool, shoot_path: Path | None, places: Folders, *, in_file: bool) -> _Loaded:
     """Read catalog, cellar and the shoot; runs off the interface thread."""
     from vastcellar.services.shoot.shoots import (
         OpenShoot,
@@ -53,7 +53,7 @@ def _load(demo: bool, shoot_path: Path | None, places: Folders) -> _Loaded:
     from vastcellar.services.workplace.rescuing import rescued_runs
     from vastcellar.services.workplace.workplace import demo_shoot_path, open_workplace
 
-    workplace = open_workplace(demo=demo, places=places)
+    workplace = open_workplace(demo=demo, places=places, in_file=in_file)
     catalog = workplace.catalog
     opened = None
     trouble: VastCellarError | None = None
@@ -96,6 +96,8 @@ class Application(QObject):
         sys.setswitchinterval(_SWITCH_S)
         self.places = places or folders(demo=demo)
         self._demo, self._shoot_path = demo, shoot_path
+        self._in_file = False
+        """Whether this start does with the cellar of this desk, because its server is away."""
         settings = _settings(self.places)
         self.look = look or Look(_palette(settings))
         self.window = MainWindow(self.look, settings)
@@ -116,7 +118,8 @@ class Application(QObject):
         self._loader.done.connect(self._on_loaded)
         self._loader.failed.connect(self._on_failed)
         demo, shoot_path, places = self._demo, self._shoot_path, self.places
-        self._loader.request(lambda: _load(demo, shoot_path, places))
+        in_file = self._in_file
+        self._loader.request(lambda: _load(demo, shoot_path, places, in_file=in_file))
 
     def _on_loaded(self, loaded: _Loaded) -> None:
         from vastcellar.ui.models.document import ShootDocument
@@ -130,7 +133,8 @@ class Application(QObject):
         self.menu = ShootMenu(self.window, self.workbench)
         document.open(loaded.opened)
         self.window.attach(self.workbench, self.jobs)
-        self.workbench.reload_shelf()
+        self.workbench.units.reload()
+        self.workbench.units.back.connect(self._on_back)
         removed = loaded.workplace.removed
         if loaded.opened.is_restored:
             self.window.job_strip.say("Unsaved changes from last time are back.")
@@ -143,6 +147,9 @@ class Application(QObject):
             self._offer(loaded.rescued)
         if loaded.trouble is not None:
             _tell(self.window, "This shoot can't be opened", loaded.trouble)
+
+    def _on_back(self) -> None:
+        self.window.job_strip.say("The cellar answers again.")
 
     def _offer(self, rescued: tuple[Rescued, ...]) -> None:
         """Ask whether what the cellar couldn't take is to be kept now."""
@@ -159,14 +166,39 @@ class Application(QObject):
         box.addButton("Later", QMessageBox.ButtonRole.RejectRole)
         box.exec()
         if box.clickedButton() is keep and self.workbench is not None:
-            self.workbench.keep_rescued(rescued)
+            self.workbench.units.keep_rescued(rescued)
 
     def _on_failed(self, error: Exception) -> None:
         if not isinstance(error, VastCellarError):
             raise error
-        if not (isinstance(error, CellarError) and self._offer_backup(error)):
+        if isinstance(error, CellarError) and self._is_on_server:
+            self._offer_own_file(error)
+        elif not (isinstance(error, CellarError) and self._offer_backup(error)):
             _tell(self.window, "Vast Cellar can't start", error)
             self.window.close()
+
+    @property
+    def _is_on_server(self) -> bool:
+        from vastcellar.services.workplace.databases import server_address
+
+        return not self._in_file and bool(server_address(self.places, demo=self._demo))
+
+    def _offer_own_file(self, error: CellarError) -> None:
+        """Ask what to do at a start while the server is away: a shoot can be planned without."""
+        box = plain_box(
+            self.window, "The shared cellar doesn't answer", str(error),
+            "Without it the units of this computer's own file are on the shelf; the next start "
+            "asks the server again.",
+        )  # fmt: skip
+        again = box.addButton("Try again", QMessageBox.ButtonRole.AcceptRole)
+        own = box.addButton("Without it this time", QMessageBox.ButtonRole.ActionRole)
+        box.addButton("Close", QMessageBox.ButtonRole.RejectRole)
+        box.exec()
+        if box.clickedButton() not in (again, own):
+            self.window.close()
+            return
+        self._in_file = box.clickedButton() is own
+        self._begin_loading()
 
     def _offer_backup(self, error: CellarError) -> bool:
         """Offer the newest good backup of a damaged cellar; return whether it was taken."""

@@ -15,6 +15,7 @@ from vastcellar.core.chain.chain import build_chain
 from vastcellar.core.chain.measured_stages import StageMeasurement, build_measured_chain
 from vastcellar.core.chain.setup_parts import find_parts
 from vastcellar.core.evidence import VERDICT_ORDER
+from vastcellar.core.parts.parts import DriveKind
 from vastcellar.core.shoot.needs import camera_need
 from vastcellar.core.shoot.shoot import Setup
 from vastcellar.core.verdict.bottlenecks import verdict_ranks
@@ -32,8 +33,10 @@ def way_of(setup):
 
 def everything(catalog, units, kept):
     """Every setup that can be named at all, whether or not it goes together."""
-    things = [(d.key, "", "") for d in catalog.drives.values()]
-    things += [(d, e, "") for d, e in itertools.product(catalog.drives, catalog.enclosures)]
+    # A store of several disks is no one thing that could be bought: only a unit is one.
+    sold = [d.key for d in catalog.drives.values() if d.kind is not DriveKind.STORE]
+    things = [(drive, "", "") for drive in sold]
+    things += [(d, e, "") for d, e in itertools.product(sold, catalog.enclosures)]
     for unit in units:
         bare = catalog.drive(unit.drive_key).needs_enclosure and not unit.enclosure_key
         closed = not catalog.drive(unit.drive_key).needs_enclosure

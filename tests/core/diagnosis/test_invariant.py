@@ -38,3 +38,22 @@ def test_a_program_that_had_written_before_changes_no_cause(setup):
     other = diagnose(doubled, setup.known_link_bytes_per_s)
     assert other.causes == one.causes
     assert other.burst_bytes_per_s == pytest.approx(one.burst_bytes_per_s, rel=0.03)
+
+
+@pytest.mark.parametrize("factor", [0.9, 1.1])
+def test_a_drive_that_is_faster_throughout_has_the_same_causes(factor):
+    """All bytes and the link by one factor, past the host's memory: the same causes, the same
+    temperature, and every figure in bytes by that factor. (The memory has a rate of its own.)"""
+    for setup in SETUPS:
+        trace = log_runs(setup, (900.0,)).trace
+        scaled = Trace(
+            trace.elapsed_s.copy(), trace.written_bytes * factor, trace.temperature_c.copy()
+        )
+        link = setup.known_link_bytes_per_s
+        one = diagnose(trace, link, is_direct=True)
+        other = diagnose(scaled, link and link * factor, is_direct=True)
+        assert other.causes == one.causes
+        assert other.throttle_c == one.throttle_c
+        assert other.burst_bytes_per_s == pytest.approx(one.burst_bytes_per_s * factor, rel=0.01)
+        for mine, twin in zip(one.drops, other.drops, strict=True):
+            assert twin.written_bytes == pytest.approx(mine.written_bytes * factor, rel=0.01)

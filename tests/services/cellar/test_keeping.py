@@ -33,6 +33,7 @@ from vastcellar.services.workplace.folders import Folders
 from vastcellar.services.workplace.workplace import open_workplace
 from vastcellar.store.backups import backups
 from vastcellar.store.cellar import Cellar
+from vastcellar.store.cellar_file import NEWEST_REVISION
 from vastcellar.store.jobs import book, save_job
 from vastcellar.store.reading import MOST_NODES, read_json
 from vastcellar.store.run_record import RunRecord
@@ -166,12 +167,12 @@ def test_a_backup_on_demand_and_one_before_a_migration(own, tmp_path):
     path = one.cellar.path
     one.close()
     with sqlite3.connect(path) as old:  # as the version before had left it
-        for table in ("bookings", "jobs", "unit_events"):
+        for table in ("own_parts", "bookings", "jobs", "unit_events"):
             old.execute(f"DROP TABLE {table}")
         old.execute("UPDATE alembic_version SET version_num = '0008'")
     old.close()
     Cellar(path).close()
-    assert backups(path)[0].why == "before0009"
+    assert backups(path)[0].why == f"before{NEWEST_REVISION}"
     assert oct(backups(path)[0].path.stat().st_mode)[-3:] == "600"
 
 

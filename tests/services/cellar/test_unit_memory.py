@@ -11,11 +11,11 @@ from vastcellar.core.cellar.story import EventKind, UnitEvent
 from vastcellar.core.parts.identity import DeviceIdentity
 from vastcellar.core.units import PLAIN
 from vastcellar.services.cellar.finding_wording import finding_words
-from vastcellar.services.cellar.history_points import history_points
 from vastcellar.services.cellar.unit_memory import UnitMemory
 from vastcellar.services.match.judging import chain_of
 from vastcellar.services.proving.flat_proving import FlatPlan, rig_flat_proof
 from vastcellar.services.proving.keeping import keep_flat_proof
+from vastcellar.services.workplace.run_points import history_points
 from vastcellar.store.run_record import RunRecord
 from vastcellar.store.unit_log import add_event
 

@@ -503,6 +503,39 @@ def test_a_destination_that_fills_up_is_left_and_the_others_go_on(card, target, 
         assert tree(small / "card") == tree(card)
 
 
+def test_two_folders_on_one_drive_share_its_room(card, tmp_path):
+    """A card that fits once is refused twice on one drive, before anything is written."""
+    (card / "long.mov").write_bytes(os.urandom(70 * MB))
+    with loop_disk(tmp_path, "one", 256 * MB) as one:
+        (one / "a").mkdir()
+        (one / "b").mkdir()
+        copy_run(card, [one / "a"])
+        with pytest.raises(DiskError, match="are to be written"):
+            copy_run(card, [one / "a", one / "b"])
+        assert not list((one / "a").iterdir()) and not list((one / "b").iterdir())
+
+
+def test_a_copy_that_runs_keeps_its_room_until_it_has_written_or_ends(card, tmp_path):
+    """The second card is refused while the first still needs the room, and told so; a copy that
+    ended, or was left, needs none."""
+    (card / "long.mov").write_bytes(os.urandom(70 * MB))
+    with loop_disk(tmp_path, "one", 256 * MB) as one:
+        (one / "a").mkdir()
+        (one / "b").mkdir()
+        first, late = copy_run(card, [one / "a"]), copy_run(card, [one / "b"])
+        first.pause()
+        going = run_copy(first)
+        next(going)
+        with pytest.raises(DiskError, match="other copies that run need 8"):
+            copy_run(card, [one / "b"])
+        with pytest.raises(DiskError, match="other copies that run need 8"):
+            next(run_copy(late))  # asked for when there was still room
+        assert not list((one / "b").iterdir())
+        first.stop()
+        list(going)
+        copy_run(card, [one / "b"])
+
+
 def test_a_drive_that_turns_read_only_is_left_with_its_reason(card, target, tmp_path):
     """As the kernel does after an error: that destination is out, and nothing there is vouched
     for that isn't so."""

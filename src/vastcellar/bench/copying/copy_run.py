@@ -55,6 +55,10 @@ class CopyPlan:
     by_program: tuple[bool, ...] = ()
     """Whether a program stands for its file system, or another computer: only a flush of each
     file reaches the drive there."""
+    file_systems: tuple[str, ...] = ()
+    """What each destination shares its room by."""
+    needed_bytes: tuple[int, ...] = ()
+    """Of room in each destination: what lies there already isn't written again."""
     algorithm: str = "xxh128"
     verifies: bool = True
 

@@ -13,7 +13,7 @@ from vastcellar.core.chain.carried import slot_lanes, slot_rate
 from vastcellar.core.chain.setup_parts import draws_w, read_bytes_per_s
 from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.parts.fitting import case_misfit
-from vastcellar.core.parts.parts import Drive, Enclosure, WriteBehaviour
+from vastcellar.core.parts.parts import Drive, DriveKind, Enclosure, WriteBehaviour
 from vastcellar.core.parts.units import Unit, filled_share, free_bytes_on
 from vastcellar.core.writing.lasting_rate import write_at_first_bytes_per_s
 
@@ -82,7 +82,9 @@ def assemblies(
         owners.append(unit)
         price.append(0.0)
     cases = sorted(catalog.enclosures.values(), key=lambda enclosure: enclosure.price)
-    bought = tuple(catalog.drives.values()) if with_catalog else ()
+    # A store is put together in Edit, and never bought as one thing.
+    sold = [each for each in catalog.drives.values() if each.kind is not DriveKind.STORE]
+    bought = tuple(sold) if with_catalog else ()
     bare += [(drive, None) for drive in bought if drive.needs_enclosure]
     each = max(most // max(len(bare), 1), 1)
     fits = _fits([drive for drive, _ in bare], cases)

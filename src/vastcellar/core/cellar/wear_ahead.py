@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 
 from vastcellar.core.checks import require_not_negative
-from vastcellar.core.parts.parts import Drive, DriveKind
+from vastcellar.core.parts.parts import MAGNETIC, Drive, DriveKind
 from vastcellar.core.parts.units import WATCH_WEAR_SHARE, Unit, worn_share
 
 WRITE_AMPLIFICATION = 1.1
@@ -110,7 +110,12 @@ def lies_too_long(unit: Unit, drive: Drive, seen_on: date | None, today: date) -
 
     Disks keep theirs by magnetism; of those that have lain for less than ``RETENTION_DAYS`` none.
     """
-    if drive.kind is DriveKind.HARD_DISK or unit.used_bytes <= 0 or seen_on is None:
+    if (
+        drive.kind is DriveKind.HARD_DISK
+        or drive.medium == MAGNETIC
+        or unit.used_bytes <= 0
+        or seen_on is None
+    ):
         return None
     days = (today - seen_on).days
     return days if days > RETENTION_DAYS else None

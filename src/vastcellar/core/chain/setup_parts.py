@@ -75,6 +75,8 @@ class Parts:
         """Where the figures of how the drive writes come from."""
         if not self.drive.is_calibrated:
             return "typical figures"
+        if self.unit is not None and self.unit.slowed is not None:
+            return "no better than its own runs since it became slower"
         is_simulated = self.unit is not None and self.unit.is_fit_simulated
         return (
             "figures fitted to its own simulated runs"

@@ -14,6 +14,9 @@ PASSIVE_40G_LENGTH_M = 0.8
 # A Type-A plug has one pair of lanes each way at 10 Gb/s and no more.
 TYPE_A_LINE_RATE_BITS_PER_S = 10e9
 _40G_LINE_RATE_BITS_PER_S = 40e9
+NETWORK_PLUG = "RJ45"
+LARGER_FRAMES = "-jumbo"
+"""What the key of a network link with larger frames ends in."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,6 +102,11 @@ def pcie_mode(generation: int, lanes: int) -> LinkMode:
     )
 
 
+def has_larger_frames(key: str) -> bool:
+    """Whether a network link runs with larger frames: only where both ends are set to them."""
+    return key.endswith(LARGER_FRAMES)
+
+
 @dataclass(frozen=True, slots=True)
 class Port:
     """A port or card slot of a computer or camera, with the modes its controller has."""
@@ -106,7 +114,7 @@ class Port:
     key: str
     name: str
     plug: str
-    """"C", "A", or the kind of slot; a slot takes no cable."""
+    """"C", "A", "RJ45", or the kind of slot; a slot takes no cable."""
     modes: tuple[str, ...]
     power_w: float = 0.0
     """What it gives at most, 0 where it isn't known."""
@@ -114,7 +122,7 @@ class Port:
     @property
     def is_slot(self) -> bool:
         """Whether a card goes straight in."""
-        return self.plug not in ("C", "A")
+        return self.plug not in ("C", "A", NETWORK_PLUG)
 
 
 @dataclass(frozen=True, slots=True)
@@ -139,9 +147,12 @@ class Cable:
         require_not_negative(f"cable {self.key!r}", price=self.price)
 
     def fits(self, port: Port) -> bool:
-        """Return whether one end goes into *port* and the other, Type-C, into a device."""
-        first, second = self.plugs
-        return (first == port.plug and second == "C") or (second == port.plug and first == "C")
+        """Return whether one end goes into *port* and the other into a device.
+
+        A device has a Type-C plug; at the end of a network port there is another one.
+        """
+        device = NETWORK_PLUG if port.plug == NETWORK_PLUG else "C"
+        return self.plugs in ((port.plug, device), (device, port.plug))
 
 
 @dataclass(frozen=True, slots=True)

@@ -12,7 +12,7 @@ from vastcellar.core.links.links import Cable, LinkMode
 from vastcellar.core.parts.dimensions import BadPair, Pad
 from vastcellar.core.parts.file_systems import FileSystem
 from vastcellar.core.parts.fitting import case_misfit
-from vastcellar.core.parts.parts import Drive, Enclosure, Host
+from vastcellar.core.parts.parts import Drive, Enclosure, Host, no_faster_than
 from vastcellar.core.parts.units import Unit
 from vastcellar.core.shoot.camera_models import CameraModel
 from vastcellar.core.shoot.formats import CodecFamily
@@ -49,11 +49,18 @@ class Catalog:
         return _find(self.drives, key, "drive")
 
     def drive_of(self, unit: Unit) -> Drive:
-        """Return the drive of *unit*, with what its own runs say of how it writes."""
+        """Return the drive of *unit*, with what its own runs say of how it writes.
+
+        One that became slower writes no faster than it does now, whatever its class does: that
+        counts wherever its drive does, until it is calibrated anew.
+        """
         drive = self.drive(unit.drive_key)
-        if unit.fitted is None or unit.fitted_from is None:
+        if unit.fitted is not None and unit.fitted_from is not None:
+            drive = replace(drive, behaviour=unit.fitted, typical=unit.fitted_from)
+        if unit.slowed is None or drive.behaviour is None:
             return drive
-        return replace(drive, behaviour=unit.fitted, typical=unit.fitted_from)
+        slower = no_faster_than(drive.behaviour, unit.slowed.bytes_per_s)
+        return replace(drive, behaviour=slower, typical=drive.class_writes)
 
     def enclosure(self, key: str) -> Enclosure:
         """Return the enclosure called *key*, or the store of several bays."""

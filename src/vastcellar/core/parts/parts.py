@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import TypeVar
 
@@ -24,6 +24,12 @@ class DriveKind(StrEnum):
     """A factory upgrade of a computer's own disk."""
     CARD = "card"
     READY_MADE = "ready_made"
+    STORE = "store"
+    """Several disks that act as one: an array at the desk, or a store in the network."""
+
+
+MAGNETIC = "magnetic"
+"""The medium of what turns: it keeps what it holds without power."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -102,6 +108,21 @@ class WriteBehaviour:
     def has_cache(self) -> bool:
         """Whether some of it is written faster than the rest."""
         return self.cache_static_bytes > 0 or self.cache_share_of_free > 0
+
+
+def no_faster_than(behaviour: WriteBehaviour, most_bytes_per_s: float) -> WriteBehaviour:
+    """Return *behaviour* of a drive that never writes more than *most_bytes_per_s*, above 0."""
+    require_above_zero("write behaviour", most_bytes_per_s=most_bytes_per_s)
+    return replace(
+        behaviour,
+        cache_write_bytes_per_s=min(behaviour.cache_write_bytes_per_s, most_bytes_per_s),
+        direct_write_bytes_per_s=min(behaviour.direct_write_bytes_per_s, most_bytes_per_s),
+        fold_bytes_per_s=min(behaviour.fold_bytes_per_s, most_bytes_per_s),
+        throttle=tuple(
+            replace(each, cap_bytes_per_s=min(each.cap_bytes_per_s, most_bytes_per_s))
+            for each in behaviour.throttle
+        ),
+    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -225,7 +246,7 @@ class Drive:
     @property
     def needs_enclosure(self) -> bool:
         """Whether it is a bare part that something must connect to a host."""
-        return self.kind not in (DriveKind.CARD, DriveKind.READY_MADE, DriveKind.INTERNAL)
+        return self.kind in (DriveKind.NVME, DriveKind.SATA, DriveKind.HARD_DISK)
 
     @property
     def slot_protocol(self) -> str:

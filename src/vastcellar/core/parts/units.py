@@ -15,6 +15,16 @@ LONGEST_TAG = 40
 
 
 @dataclass(frozen=True, slots=True)
+class Slowed:
+    """What a unit writes since its own runs found it slower than it was."""
+
+    bytes_per_s: float
+    was_bytes_per_s: float
+    since: datetime
+    is_simulated: bool = False
+
+
+@dataclass(frozen=True, slots=True)
 class Unit:
     """One thing on the shelf, with its tag."""
 
@@ -39,6 +49,8 @@ class Unit:
     """The newest decision on its duty; None before there was one."""
     doubted_at: datetime | None = None
     """When it fell, got wet or lost frames, as its story tells: what was proved before is void."""
+    slowed: Slowed | None = None
+    """None where its runs are what they were, and where it was calibrated since."""
 
     def __post_init__(self) -> None:
         where = f"unit {self.tag!r}"

@@ -18,14 +18,23 @@ from vastcellar.core.cellar.merging import MergePlan, Pair, Take, merged, plan_m
 from vastcellar.core.csv_cells import safe_row
 from vastcellar.core.errors import BadValueError, CellarError
 from vastcellar.core.parts.units import Unit
+from vastcellar.services.workplace.databases import BACKUPS
 from vastcellar.services.workplace.exports import save_bytes, write_text_whole
 from vastcellar.services.workplace.workplace import Workplace
-from vastcellar.store.backups import Backup, back_up, backups, integrity, newest_good, restored
+from vastcellar.store.backups import (
+    Backup,
+    backups,
+    backups_of_server,
+    integrity,
+    newest_good,
+    restored,
+)
 from vastcellar.store.cellar import Cellar
 from vastcellar.store.cellar_file import damaged
 from vastcellar.store.jobs import bookings, jobs
 from vastcellar.store.json_files import plain_for_json, read_json
 from vastcellar.store.kept_runs import keep_runs
+from vastcellar.store.own_parts import keep_parts, kept_parts
 from vastcellar.store.run_record import RunRecord
 from vastcellar.store.unit_log import keep_events, unit_events
 from vastcellar.store.whole_cellar import take_whole, whole_as_json
@@ -125,10 +134,11 @@ def import_json(workplace: Workplace, path: Path) -> dict[str, int]:
 
 @dataclass(frozen=True)
 class Health:
-    """How the cellar's file is."""
+    """How the cellar's file is, or the one on a server."""
 
-    path: Path
+    where: str
     size_bytes: int
+    """0 for one on a server."""
     wrong: tuple[str, ...]
     unreadable: tuple[str, ...]
     """Rows that are left out because they can't be read."""
@@ -138,13 +148,24 @@ class Health:
 def health(path: Path, unreadable: set[str]) -> Health:
     """Return how the cellar at *path* is; reads all of it."""
     size = path.stat().st_size if path.exists() else 0
-    return Health(path, size, tuple(integrity(path)), tuple(sorted(unreadable)),
+    return Health(str(path), size, tuple(integrity(path)), tuple(sorted(unreadable)),
                   tuple(backups(path)))  # fmt: skip
+
+
+def server_health(workplace: Workplace) -> Health:
+    """Return how the cellar on a server is: what it refuses to give, and which rows can't be read.
+
+    Its pages are the server's own matter. Raises CellarError where it doesn't answer.
+    """
+    workplace.shelf()
+    cellar = workplace.cellar
+    made = backups_of_server(workplace.folders.data / BACKUPS)
+    return Health(cellar.database.where, 0, (), tuple(sorted(cellar.unreadable)), tuple(made))
 
 
 def back_up_now(workplace: Workplace) -> Path:
     """Make a backup on demand; return where it is. Raises CellarError."""
-    return back_up(workplace.cellar.path, "asked")
+    return workplace.cellar.back_up("asked")
 
 
 def backup_for_damaged(path: Path) -> Backup | None:
@@ -213,7 +234,7 @@ def merge(workplace: Workplace, path: Path, decided: Mapping[str, Take]) -> Merg
             plan = plan_merge(cellar.units(), theirs.units())
             after = {pair.theirs.tag: merged(pair, decided) for pair in plan.pairs}
             _require_own_tags(cellar, plan, after)
-            back_up(cellar.path, "merge")
+            cellar.back_up("merge")
             changed = 0
             for pair in plan.pairs:
                 unit = _without_their_numbers(pair, after[pair.theirs.tag])
@@ -224,6 +245,7 @@ def merge(workplace: Workplace, path: Path, decided: Mapping[str, Take]) -> Merg
                     changed += 1
                 if unit.device is not None and (pair.mine is None or pair.mine.device is None):
                     cellar.bind_unit(unit.tag, unit.device)
+            keep_parts(cellar, _unknown_parts(cellar, theirs))
             tags = {tag: unit.tag for tag, unit in after.items()}
             runs = _new_runs(cellar, theirs, tags)
             keep_runs(cellar, runs)
@@ -235,6 +257,15 @@ def merge(workplace: Workplace, path: Path, decided: Mapping[str, Take]) -> Merg
     told = tuple(each for pair in plan.pairs for each in pair.told)
     new = sum(pair.mine is None for pair in plan.pairs)
     return Merged(new, changed, len(runs), len(events), told)
+
+
+def _unknown_parts(cellar: Cellar, theirs: Cellar) -> dict[str, list[dict[str, Any]]]:
+    """Return what they have described that nobody here has: their units are made of it."""
+    here = kept_parts(cellar)
+    return {
+        section: [row for key, row in rows.items() if key not in here.get(section, {})]
+        for section, rows in kept_parts(theirs).items()
+    }
 
 
 def _without_their_numbers(pair: Pair, unit: Unit) -> Unit:

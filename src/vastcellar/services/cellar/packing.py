@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from datetime import date
 
 from vastcellar.core.cellar.evening import Evening, ToProve, plan_evening
-from vastcellar.core.cellar.findings import FindingKind, UnitFacts
+from vastcellar.core.cellar.findings import FindingKind
 from vastcellar.core.cellar.jobs import Job
 from vastcellar.core.cellar.packing import (
     Accessory,
@@ -19,7 +19,6 @@ from vastcellar.core.cellar.packing import (
     PackUnit,
     pack,
 )
-from vastcellar.core.cellar.trends import Figure
 from vastcellar.core.errors import VastCellarError
 from vastcellar.core.evidence import Evidence, Verdict
 from vastcellar.core.parts.catalog import Catalog
@@ -27,7 +26,8 @@ from vastcellar.core.parts.fitting import case_misfit
 from vastcellar.core.parts.parts import Drive, DriveKind, Enclosure
 from vastcellar.core.parts.units import LONGEST_TAG, Unit, free_bytes_on
 from vastcellar.core.shoot.needs import camera_need
-from vastcellar.core.shoot.shoot import Camera, Setup, Shoot
+from vastcellar.core.shoot.shoot import Camera, Copy, Setup, Shoot
+from vastcellar.core.shoot.shoot_plan import CopyPlan
 from vastcellar.core.verdict.judgement import Judgement
 from vastcellar.services.cellar.bookings import Planned
 from vastcellar.services.cellar.unit_memory import Remembered
@@ -91,6 +91,8 @@ def pack_shoot(
         unit for unit in known.shelf.units
         if not _stays(unit, known, catalog, jobs, job, today, stays)
     ]  # fmt: skip
+    stores = [unit for unit in fit_units if _stands_fast(unit, catalog)]
+    fit_units = [unit for unit in fit_units if unit not in stores]
     plan = planned(shoot, catalog, known.shelf).plan
     needs: list[PackNeed] = []
     fits: list[Fit] = []
@@ -110,9 +112,7 @@ def pack_shoot(
             verdict = _judge(shoot, camera, setup, catalog, known)
             if verdict is None or verdict.verdict not in (Verdict.HOLDS, Verdict.TIGHT):
                 continue
-            margin = _at_most_as_measured(verdict, known.facts[tag])
-            if margin < 0:
-                continue
+            margin = verdict.margin if verdict.margin is not None else 0.0
             judged[tag, name], setups[tag, name] = verdict, setup
             along = _along(setup, catalog, pieces)
             fits.append(Fit(tag, name, margin, _doubt(verdict), along))
@@ -120,17 +120,10 @@ def pack_shoot(
         if copy_plan.needed_bytes <= 0:
             continue
         copy = copy_plan.copy
+        if _taken_by(copy_plan, stores, catalog, stays):
+            continue
         needs.append(PackNeed(copy.name, copy_plan.needed_bytes, is_copy=True))
-        for unit in (*fit_units, *to_buy):
-            drive = catalog.drives[unit.drive_key]
-            if drive.kind in (DriveKind.CARD, DriveKind.INTERNAL):
-                continue
-            if drive.needs_enclosure and not unit.enclosure_key:
-                continue  # nothing to plug it in with
-            along = _copy_cable(unit, drive, catalog, pieces)
-            # Of sets as safe as each other the one that the shoot names already.
-            doubt = 0.0 if unit.tag in copy.unit_tags else _COMPUTED_DOUBT / 4
-            fits.append(Fit(unit.tag, copy.name, None, doubt, along))
+        fits += _copy_fits(copy, (*fit_units, *to_buy), catalog, pieces)
     task = PackingTask(
         (*(_pack_unit(unit, catalog) for unit in fit_units),
          *(_bought(unit, catalog) for unit in to_buy)),
@@ -141,6 +134,8 @@ def pack_shoot(
     for unit in fit_units:
         if unit.tag not in holds:
             stays[unit.tag] = "holds none of the needs"
+    for unit in stores:
+        stays.setdefault(unit.tag, "it stands where it is, and no copy is made to it")
     told = tuple(StaysHome(tag, why) for tag, why in sorted(stays.items()))
     return PackedShoot(shoot, task, sets, told, judged, setups)
 
@@ -199,18 +194,6 @@ def _judge(
         return None
 
 
-def _at_most_as_measured(verdict: Judgement, facts: UnitFacts) -> float:
-    """Return the margin of *verdict*, no better than the unit's own runs allow.
-
-    The model knows its class; that this one became slower only its runs know.
-    """
-    margin = verdict.margin if verdict.margin is not None else 0.0
-    trend = facts.trends.of(Figure.RATE)
-    if trend is None or trend.change is None or trend.share >= 0:
-        return margin
-    return min(margin, trend.now / verdict.need.needed_write_bytes_per_s - 1)
-
-
 def _doubt(verdict: Judgement) -> float:
     tight = _TIGHT_DOUBT if verdict.verdict is Verdict.TIGHT else 0.0
     return tight + (0.0 if verdict.evidence is Evidence.PROVED else _COMPUTED_DOUBT)
@@ -257,6 +240,41 @@ def _not_on_camera(unit: Unit, known: Remembered) -> bool:
     if unit.doubted_at is not None and unit.tag not in known.shelf.standing_proofs:
         return True
     return any(each.kind is FindingKind.STALLS for each in known.all_of(unit.tag))
+
+
+def _copy_fits(
+    copy: Copy, units: Sequence[Unit], catalog: Catalog, pieces: dict[str, Accessory]
+) -> list[Fit]:
+    """Return what of *units* a copy can be made to; its room is the packing's own matter."""
+    fits = []
+    for unit in units:
+        drive = catalog.drives[unit.drive_key]
+        if drive.kind in (DriveKind.CARD, DriveKind.INTERNAL):
+            continue
+        if drive.needs_enclosure and not unit.enclosure_key:
+            continue  # nothing to plug it in with
+        along = _copy_cable(unit, drive, catalog, pieces)
+        # Of sets as safe as each other the one that the shoot names already.
+        doubt = 0.0 if unit.tag in copy.unit_tags else _COMPUTED_DOUBT / 4
+        fits.append(Fit(unit.tag, copy.name, None, doubt, along))
+    return fits
+
+
+def _stands_fast(unit: Unit, catalog: Catalog) -> bool:
+    """Whether it is an array or a network store: those aren't carried to a shoot in a case."""
+    return catalog.drives[unit.drive_key].kind is DriveKind.STORE
+
+
+def _taken_by(
+    planned_copy: CopyPlan, stores: Sequence[Unit], catalog: Catalog, stays: dict[str, str]
+) -> bool:
+    """Return whether a store that the copy names takes all of it, where it stands."""
+    for unit in stores:
+        room = free_bytes_on(catalog.drives[unit.drive_key], unit)
+        if unit.tag in planned_copy.copy.unit_tags and room >= planned_copy.needed_bytes:
+            stays[unit.tag] = f"it takes the {planned_copy.copy.name} where it stands"
+            return True
+    return False
 
 
 def _along(setup: Setup, catalog: Catalog, pieces: dict[str, Accessory]) -> tuple[str, ...]:

@@ -21,9 +21,8 @@ from vastcellar.core.parts.units import Unit
 from vastcellar.core.shoot.shoot import Shoot
 from vastcellar.core.verdict.proof import RecorderProof
 from vastcellar.core.verdict.reach.comparing import OLD_DAYS
-from vastcellar.services.cellar.history_points import history_points
 from vastcellar.services.proving.binding import twins
-from vastcellar.services.workplace.run_records import run_device
+from vastcellar.services.workplace.run_points import history_points, is_of_unit
 from vastcellar.services.workplace.workplace import Shelf
 from vastcellar.store.run_record import RunRecord
 
@@ -204,8 +203,8 @@ def _facts(
     is_demo: bool,
 ) -> UnitFacts:  # fmt: skip
     drive = catalog.drive_of(unit)
-    mine = [each for each in runs if _is_of(unit, each)]
-    others = [each for each in runs if not _is_of(unit, each)]
+    mine = [each for each in runs if is_of_unit(unit, each)]
+    others = [each for each in runs if not is_of_unit(unit, each)]
     points = history_points(mine, is_demo=is_demo)
     baseline = unit.acceptance.baseline_run_ids if unit.acceptance else ()
     counted = [each for each in mine if is_demo or not each.is_simulated]
@@ -225,15 +224,6 @@ def _facts(
         wrong_bytes=_wrong_bytes(counted),
         case_bytes_per_s=_case_bytes_per_s(unit, catalog),
     )
-
-
-def _is_of(unit: Unit, run: RunRecord) -> bool:
-    """Return whether a run under its tag is one of the module and device that the unit is now."""
-    drive = run.conditions.get("drive_key")
-    if drive and drive != unit.drive_key:
-        return False
-    device = run_device(run)
-    return not (unit.device and device and unit.device.is_same_as(device) is False)
 
 
 def written_on(runs: list[RunRecord], story: Story) -> list[WrittenAt]:

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from vastcellar.core.edit.arrays import Level
 from vastcellar.core.edit.edit_store import StageKind
 from vastcellar.core.edit.ladder import Given
+from vastcellar.core.parts.parts import Drive
 from vastcellar.core.units import NumberFormat
 from vastcellar.services.edit.edit_planning import PlannedEdit, PlannedStore
 from vastcellar.services.edit.helping import Help, HelpKind
@@ -136,6 +137,18 @@ def store_line(planned: PlannedStore) -> str:
     names = [each.name for each in array.disks]
     kinds = " + ".join(f"{names.count(name)} × {name}" for name in dict.fromkeys(names))
     return f"{kinds}, {LEVEL_NAMES[level_of(setup)]}"
+
+
+def drive_sentence(drive: Drive, fmt: NumberFormat) -> str:
+    """Return a store as the one drive that copies see: room, what it writes at first and after."""
+    writes = drive.writes
+    inner = writes.direct_write_bytes_per_s * writes.inner_share
+    if writes.has_cache:
+        after = f" until its cache is full, then {fmt.rate(writes.direct_write_bytes_per_s)}"
+    else:
+        after = f" empty, {fmt.rate(inner)} full" if writes.inner_share < 1 else ""
+    first = fmt.rate(drive.claimed_write_bytes_per_s)
+    return f"{fmt.size(drive.capacity_bytes)} as one drive; its disks write {first}{after}."
 
 
 def risk_text(share: float, fmt: NumberFormat) -> str:

@@ -16,7 +16,7 @@ from vastcellar.core.edit.edit_store import (
     network_bytes_per_s,
 )
 from vastcellar.core.errors import BadValueError, UnknownPartError
-from vastcellar.core.links.links import LinkMode
+from vastcellar.core.links.links import LARGER_FRAMES, LinkMode
 from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.shoot.edit_plan import EditPlan, StoreSetup, StreamSetup
 from vastcellar.core.shoot.needs import camera_need, stream_rate
@@ -62,7 +62,7 @@ def build_store(setup: StoreSetup, catalog: Catalog) -> EditStore:
     if setup.encrypted_by == "store":
         stages.append(_encryption(setup, "the store", is_per_desk=False))
     if setup.port_mode:
-        if offered and setup.port_mode not in _with_larger_frames(offered):
+        if offered and setup.port_mode not in with_larger_frames(offered):
             raise BadValueError(
                 f"it has no link {setup.port_mode!r}",
                 where=where,
@@ -96,12 +96,9 @@ def round_trip_s(setup: StoreSetup) -> float:
     return setup.round_trip_s or ROUND_TRIP_S
 
 
-_LARGER_FRAMES = "-jumbo"
-
-
-def _with_larger_frames(modes: tuple[str, ...]) -> tuple[str, ...]:
+def with_larger_frames(modes: tuple[str, ...]) -> tuple[str, ...]:
     """Every network port takes larger frames as well, where both ends are set to them."""
-    return (*modes, *(f"{each}{_LARGER_FRAMES}" for each in modes if each.startswith("eth-")))
+    return (*modes, *(f"{each}{LARGER_FRAMES}" for each in modes if each.startswith("eth-")))
 
 
 def _mode(modes: Mapping[str, LinkMode], key: str, where: str) -> LinkMode:

@@ -29,7 +29,8 @@ def placings(
 ) -> list[Placing]:
     """Return *setup* in each of *ports* of *host*, on every cable that fits; all else stays.
 
-    With readers a card also goes into each of the catalog's card readers on those ports.
+    With readers a card also goes into each of the catalog's card readers on those ports, and a
+    store into each network adapter.
     """
     found = [
         placed for port in ports for placed in _in_port(port, host, setup, catalog, with_readers)
@@ -45,8 +46,12 @@ def _in_port(
         return [replace(there, cable_key="", hub_keys=(), sharing=1)]
     cables = [cable for cable in catalog.cables.values() if cable.fits(port)]
     behind: list[tuple[str, ...]] = [there.hub_keys]
-    if with_readers and catalog.drive(setup.drive_key).kind is DriveKind.CARD:
-        behind = [(hub.key,) for hub in catalog.hubs.values() if hub.slots == 1]
+    drive = catalog.drive(setup.drive_key)
+    if with_readers and drive.kind in (DriveKind.CARD, DriveKind.STORE):
+        readers = [hub for hub in catalog.hubs.values() if hub.slots == 1]
+        # Nothing but a card is ever without a plug of its own.
+        behind = [] if drive.kind is DriveKind.CARD else behind
+        behind += [(h.key,) for h in readers if set(h.downlink_modes) & set(drive.host_modes)]
     return [
         replace(there, cable_key=cable.key, hub_keys=hubs) for hubs in behind for cable in cables
     ]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
 
 from vastcellar.core.errors import BadValueError, VastCellarError
@@ -19,7 +19,7 @@ from vastcellar.services.plugged.wording import link_words, wear_words
 from vastcellar.services.proving.binding import identity_words
 from vastcellar.services.proving.flat_proving import FlatProof, diagnosis_of_proof
 from vastcellar.services.proving.keeping import KeptRun, keep_any
-from vastcellar.services.workplace.own_catalog import own_key, save_own
+from vastcellar.services.workplace.own_catalog import own_key
 from vastcellar.services.workplace.own_drives import UNKNOWN_CLASS, of_class, with_drive
 from vastcellar.services.workplace.own_units import checked_unit
 from vastcellar.services.workplace.workplace import Shelf, Workplace
@@ -202,14 +202,14 @@ def keep_as_unit(
     )
     # The tag is tried before anything is written, against a catalog that has the drive.
     unit = checked_unit(unit, with_drive(workplace.catalog, drive), shelf)
-    catalog = save_own([drive], workplace.folders)
+    workplace = workplace.with_own([drive])
     workplace.cellar.add_unit(unit)
     workplace.cellar.bind_unit(unit.tag, measured.identity)
     try:
-        runs = keep_any(proof, replace(workplace, catalog=catalog), unit.tag)
+        runs = keep_any(proof, workplace, unit.tag)
     except VastCellarError as error:  # it says itself where the run is safe
-        return KeptUnit(unit, catalog, (), error)
-    return KeptUnit(unit, catalog, runs)
+        return KeptUnit(unit, workplace.catalog, (), error)
+    return KeptUnit(unit, workplace.catalog, runs)
 
 
 def _drive(measured: MeasuredDevice, tag: str, class_key: str) -> Drive:

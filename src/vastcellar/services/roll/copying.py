@@ -16,6 +16,7 @@ from vastcellar.bench.clock_watch import ClockWatch
 from vastcellar.bench.copying.copy_run import CopyPlan, CopyProgress, CopyRun
 from vastcellar.bench.copying.digests import ALGORITHMS
 from vastcellar.bench.copying.journal import journal_name
+from vastcellar.bench.copying.room import RoomTaken, file_system_of, room_taken
 from vastcellar.bench.copying.source import SourceTree, hold_source, read_tree
 from vastcellar.bench.disk_errors import as_disk_error
 from vastcellar.bench.held_folder import HeldFolder
@@ -80,23 +81,27 @@ def copy_run(
     tree = _tree(real)
     largest = max((each.size_bytes for each in tree.files), default=0)
     own, behind = disk_behind(real), [disk_behind(each) for each in targets]
+    needed = []
     for target, disk in zip(targets, behind, strict=True):
         _require_holds(target, disk, largest)
         has_holes = disk.file_system not in _WITHOUT_HOLES
-        _require_room(target, name, tree.taken_bytes if has_holes else tree.size_bytes)
-    return CopyRun(
-        CopyPlan(
-            real,
-            tuple(targets),
-            name,
-            tuple(each.key for each in behind),
-            tuple(_counts_not(each, own) for each in behind),
-            tuple(each.key == own.key for each in behind),
-            tuple(each.is_by_program for each in behind),
-            algorithm,
-            verifies,
-        )
+        whole = tree.taken_bytes if has_holes else tree.size_bytes
+        needed.append(max(0, whole - _there_bytes(target, name)))
+    plan = CopyPlan(
+        real,
+        tuple(targets),
+        name,
+        tuple(each.key for each in behind),
+        tuple(_counts_not(each, own) for each in behind),
+        tuple(each.key == own.key for each in behind),
+        tuple(each.is_by_program for each in behind),
+        tuple(file_system_of(each) for each in targets),
+        tuple(needed),
+        algorithm,
+        verifies,
     )
+    _require_room(plan)
+    return CopyRun(plan)
 
 
 def _counts_not(disk: DiskBehind, own: DiskBehind) -> str:
@@ -167,16 +172,38 @@ def _tree(source: Path) -> SourceTree:
         raise as_disk_error(error, str(source)) from error
 
 
-def _require_room(target: Path, name: str, needed: int) -> None:
-    there = 0
-    if (target / name).is_dir():  # what lies there already isn't written again
-        with hold_source(target / name) as held:
-            there = read_tree(held, str(target)).taken_bytes
-    found = os.statvfs(target)
-    free = found.f_bavail * found.f_frsize
-    if free < needed - there + _RESERVE_BYTES and needed > there:
+def _there_bytes(target: Path, name: str) -> int:
+    """Return what lies there already of a copy of that name: it isn't written again."""
+    if not (target / name).is_dir():
+        return 0
+    with hold_source(target / name) as held:
+        return read_tree(held, str(target)).taken_bytes
+
+
+def _by_file_system(plan: CopyPlan, counts: Sequence[int]) -> dict[str, int]:
+    """Return the room that is needed on each file system: two folders on one share what is free."""
+    needed: dict[str, int] = {}
+    for file_system, count in zip(plan.file_systems, counts, strict=True):
+        needed[file_system] = needed.get(file_system, 0) + count
+    return needed
+
+
+def _require_room(plan: CopyPlan, before: str = "") -> None:
+    """Raise DiskError where a destination can't hold its copy beside the other copies that run.
+
+    With *before* only those of them count that announced themselves before that token, and only
+    they are a reason: a drive that others filled meanwhile is left, and the rest is copied.
+    """
+    needed = _by_file_system(plan, plan.needed_bytes)
+    for target, file_system in zip(plan.destinations, plan.file_systems, strict=True):
+        mine, others = needed[file_system], room_taken(file_system, before)
+        found = os.statvfs(target)
+        free = found.f_bavail * found.f_frsize
+        if not mine or (before and not others) or free >= mine + others + _RESERVE_BYTES:
+            continue
+        beside = f", other copies that run need {PLAIN.size(others)} of it" if others else ""
         raise DiskError(
-            f"{PLAIN.size(needed - there)} are to be written, {PLAIN.size(free)} are free, and "
+            f"{PLAIN.size(mine)} are to be written, {PLAIN.size(free)} are free{beside}, and "
             f"{PLAIN.size(_RESERVE_BYTES)} stay free",
             where=str(target),
             mend="Make room, or choose another destination",
@@ -201,9 +228,14 @@ def run_copy(run: CopyRun, *, said: list[str] | None = None) -> Iterator[CopyPro
     sentence is added to *said*.
     """
     watch = ClockWatch()
+    plan = run.plan
     try:
-        with kept_awake(f"{run.plan.name} is being copied") as awake:
-            yield from run.run()
+        with kept_awake(f"{plan.name} is being copied") as awake, RoomTaken() as room:
+            room.tell(_by_file_system(plan, plan.needed_bytes))
+            _require_room(plan, room.token)  # another may have begun since it was asked for
+            for progress in run.run():
+                room.tell(_by_file_system(plan, _left_bytes(plan, progress)))
+                yield progress
             refused = awake.look()
     except OSError as error:
         raise as_disk_error(error, str(run.plan.source)) from error
@@ -213,6 +245,14 @@ def run_copy(run: CopyRun, *, said: list[str] | None = None) -> Iterator[CopyPro
         said.append(f"The computer slept for {PLAIN.duration(round(watch.slept_s))} meanwhile.")
     elif refused:
         said.append(f"It was not kept awake: {refused}.")
+
+
+def _left_bytes(plan: CopyPlan, progress: CopyProgress) -> list[int]:
+    """Return what is still to be written to each destination."""
+    return [
+        0 if leg.dropped_by else max(0, needed - leg.written_bytes)
+        for needed, leg in zip(plan.needed_bytes, progress.legs, strict=True)
+    ]
 
 
 def keep_lists(plan: CopyPlan, outcome: CopyOutcome) -> tuple[Path, ...]:

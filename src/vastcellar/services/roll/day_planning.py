@@ -9,7 +9,7 @@ from vastcellar.core.errors import BadValueError
 from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.parts.parts import Host
 from vastcellar.core.parts.units import free_bytes_on
-from vastcellar.core.roll.day import CameraDay, Card, Reader, RollDay
+from vastcellar.core.roll.day import CameraDay, Card, Reader, RollDay, Uplink
 from vastcellar.core.roll.day_run import DayRun, run_day
 from vastcellar.core.roll.fills import DayOnDrive
 from vastcellar.core.roll.later import LaterRun
@@ -22,7 +22,13 @@ from vastcellar.services.match.placing import Placing
 from vastcellar.services.roll.copied_runs import measured_copies
 from vastcellar.services.roll.day_drives import NamedCopy, copies_on, drive_of_copy, setup_of_unit
 from vastcellar.services.roll.later_copies import later_copies
-from vastcellar.services.roll.station_ports import Device, Plugged, PortTable, plugged_ways
+from vastcellar.services.roll.station_ports import (
+    Device,
+    Plugged,
+    PortTable,
+    plugged_ways,
+    shared_ports,
+)
 from vastcellar.services.workplace.workplace import Shelf
 
 
@@ -240,13 +246,19 @@ def _day_on(
 ) -> RollDay:
     rules = shoot.offload
     used = {port for placed in way.cards.values() for port in placed}
+    shared = shared_ports(way.drives, table.modes)
+    behind = {tag: port.key for port in shared for tag in port.tags}
     return RollDay(
         cameras=tuple(_camera_day(shoot, number, camera, pool, way) for camera, pool in pools),
         readers=tuple(Reader(port.key, port.name) for port in table.ports if port.key in used),
         drives=tuple(
-            at_speed(drive, learned[drive.tag].factor) if drive.tag in learned else drive
+            replace(
+                at_speed(drive, learned[drive.tag].factor) if drive.tag in learned else drive,
+                uplink=behind.get(drive.tag, ""),
+            )
             for drive in (drive_of_copy(shoot, number, each, way) for each in copies)
         ),
+        uplinks=tuple(Uplink(port.key, port.bytes_per_s) for port in shared),
         people=rules.people,
         walk_s=rules.walk_s,
         swap_s=rules.swap_s,

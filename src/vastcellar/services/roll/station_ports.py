@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import islice, permutations
 
 from vastcellar.core.candidates.assemblies import as_its_box_says
 from vastcellar.core.errors import BadValueError
-from vastcellar.core.links.links import Port
+from vastcellar.core.links.links import NETWORK_PLUG, LinkMode, Port, best_mode, has_larger_frames
 from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.parts.parts import Host
 from vastcellar.core.shoot.shoot import Setup
@@ -42,6 +42,15 @@ class Plugged:
     """What the day's copies take at the least, by lasting rates: what ways are compared by."""
 
 
+@dataclass(frozen=True, slots=True)
+class SharedPort:
+    """A port with several drives behind it, and what it carries for all of them."""
+
+    key: str
+    tags: tuple[str, ...]
+    bytes_per_s: float
+
+
 class PortTable:
     """What each device comes to in each port; asked once, used for every way to plug them."""
 
@@ -49,7 +58,7 @@ class PortTable:
                  owned: frozenset[str]) -> None:  # fmt: skip
         self.host = host
         self.ports = tuple(port for port in host.ports if port.plug != "internal")
-        self._catalog, self._shelf = catalog, shelf
+        self._catalog, self._shelf, self.modes = catalog, shelf, catalog.modes
         self._ambient_c, self._owned = ambient_c, owned
         self._known: dict[tuple[Setup, str], Placing | None] = {}
         self._problems: dict[tuple[Setup, str], str] = {}
@@ -98,7 +107,7 @@ def plugged_ways(
 
     """
     found = []
-    for ports in islice(permutations(table.ports, len(drives)), _MOST_WAYS):
+    for ports in islice(_ports_for(table, len(drives)), _MOST_WAYS):
         pairs = list(zip(drives, ports, strict=True))
         if any(fixed.get(drive.tag, port.key) != port.key for drive, port in pairs):
             continue
@@ -129,6 +138,36 @@ def plugged_ways(
             mend="Copy to fewer units at once, choose other ports, or another computer",
         )
     return sorted(found, key=lambda each: each.seconds)
+
+
+def _ports_for(table: PortTable, count: int) -> Iterator[tuple[Port, ...]]:
+    """Yield a port for each of so many drives: of its own, but for a network's, which all share."""
+    shared = [port for port in table.ports if port.plug == NETWORK_PLUG]
+    own = [port for port in table.ports if port.plug != NETWORK_PLUG]
+    seen = set()
+    for ports in permutations([*own, *shared * count], count):
+        key = tuple(port.key for port in ports)
+        if key not in seen:
+            seen.add(key)
+            yield ports
+
+
+def shared_ports(drives: Mapping[str, Placing], modes: Mapping[str, LinkMode]) -> list[SharedPort]:
+    """Return the ports that several of *drives* hang on at once, as a network's."""
+    by_port: dict[str, list[str]] = {}
+    for tag, (setup, _chain) in drives.items():
+        by_port.setdefault(setup.port_key, []).append(tag)
+    found = []
+    for key, tags in by_port.items():
+        chains = [drives[tag][1] for tag in tags]
+        used = [chain.mode.key for chain in chains if chain.mode]
+        larger = any(has_larger_frames(each) for each in used)
+        port = chains[0].parts.port
+        offered = [each for each in port.modes if has_larger_frames(each) == larger]
+        best = best_mode(offered, modes)
+        if len(tags) > 1 and best is not None:
+            found.append(SharedPort(key, tuple(tags), best.typical_bytes_per_s))
+    return found
 
 
 def _in_ports(table: PortTable, card: Device, ports: Sequence[Port]) -> dict[str, Placing]:

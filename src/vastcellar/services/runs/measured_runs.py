@@ -11,6 +11,7 @@ from vastcellar.core.protocols.steady import Difference, RunsSummary, difference
 from vastcellar.core.shoot.shoot import Shoot
 from vastcellar.core.trace import Trace
 from vastcellar.services.runs.replaying import CameraReplay, camera_replays
+from vastcellar.services.workplace.run_records import FLAT_KINDS
 from vastcellar.services.workplace.workplace import Workplace
 from vastcellar.store.run_record import RunRecord
 from vastcellar.store.trace_csv import parse_trace
@@ -42,7 +43,6 @@ _CONDITIONS = {
     "block_bytes": "block",
     "depth": "depth",
 }
-FLAT_KINDS = ("burst", "write", "read", "capacity")
 
 
 @dataclass(frozen=True)

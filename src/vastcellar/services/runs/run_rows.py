@@ -6,8 +6,8 @@ from collections.abc import Iterable, Sequence
 
 from vastcellar.core.units import NumberFormat
 from vastcellar.services.runs.diagnosing import CAUSE_WORDS
-from vastcellar.services.runs.measured_runs import FLAT_KINDS, ComparedGroup
-from vastcellar.services.workplace.run_records import COPIED, RECORDER
+from vastcellar.services.runs.measured_runs import ComparedGroup
+from vastcellar.services.workplace.run_records import COPIED, FLAT_KINDS, RECORDER, TRACE
 from vastcellar.store.run_record import RunRecord
 
 RUN_HEADERS = ("When", "What", "Written at", "Take or size", "Found", "Slowest second", "Run")
@@ -32,6 +32,7 @@ def _row(record: RunRecord, fmt: NumberFormat, rig_word: str) -> tuple[str, ...]
     what = record.kind
     if name := record.figures.get("protocol"):
         what += f" ({name})"
+    what += " of another program" if record.kind == TRACE else ""
     what += f", {rig_word}" if record.is_simulated else ""
     what += "" if record.is_complete else ", not finished"
     return (
@@ -54,7 +55,7 @@ def _cells(record: RunRecord, fmt: NumberFormat) -> tuple[str, str, str, str]:
             (f"{fmt.number(lost, 0)} frames dropped" if lost else "no frame dropped") + together,
             fmt.rate(figures["slowest_second_ability_bytes_per_s"]),
         )
-    if record.kind in FLAT_KINDS or record.kind == "offload":
+    if record.kind in (*FLAT_KINDS, "offload", TRACE):
         write = figures["write"]
         return (
             fmt.rate(write["bytes_per_s"], 1),

@@ -4,17 +4,20 @@ from __future__ import annotations
 
 from vastcellar.core.links.links import Cable, LinkMode, best_mode, cable_modes
 from vastcellar.core.parts.catalog import Catalog
-from vastcellar.core.parts.parts import Drive, Enclosure
+from vastcellar.core.parts.parts import Drive, DriveKind, Enclosure
 from vastcellar.core.units import NumberFormat
 
 
 def drive_details(drive: Drive, fmt: NumberFormat) -> str:
     """Return the figures of a drive, a line each with its source."""
+    is_store = drive.kind is DriveKind.STORE
+    whose = "of all disks" if is_store else "box"
     lines = [
         drive.name,
-        f"{fmt.size(drive.capacity_bytes)}, {drive.medium}: box",
+        f"{fmt.size(drive.capacity_bytes)}, {drive.medium}: {whose}",
         f"reads {fmt.rate(drive.claimed_read_bytes_per_s)}, writes "
-        f"{fmt.rate(drive.claimed_write_bytes_per_s)}: claimed on its box",
+        f"{fmt.rate(drive.claimed_write_bytes_per_s)}: "
+        f"{'its disks together' if is_store else 'claimed on its box'}",
     ]
     behaviour = drive.behaviour
     if behaviour is None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -46,16 +46,49 @@ def save_own(things: Sequence[Own], places: Folders) -> Catalog:
     Raises BadFileError where the result would not be a catalog or can't be written; the file is
     then as it was.
     """
-    path = places.catalog_folder / OWN_CATALOG_FILE
-    content: dict[str, Any] = {"format": CATALOG_FORMAT, "version": 1}
-    if path.exists():
-        content = read_json(path)
-        require_format(content, path, CATALOG_FORMAT, 1)
+    return put_rows(rows_of(things), places)
+
+
+def rows_of(things: Sequence[Own]) -> dict[str, list[dict[str, Any]]]:
+    """Return *things* as a catalog file lists them, by section."""
+    found = {}
     for kind, section in _SECTION_OF.items():
         mine = [thing for thing in things if isinstance(thing, kind)]
-        if not mine:
-            continue
-        entries = rows_for_file(section, mine)
+        if mine:
+            found[section] = rows_for_file(section, mine)
+    return found
+
+
+def own_rows(places: Folders) -> dict[str, dict[str, dict[str, Any]]]:
+    """Return the user's catalog as its file lists it, by section and key. Raises BadFileError."""
+    content = _own_content(places)
+    return {
+        section: {row["key"]: row for row in content[section] if row.get("key")}
+        for section in _SECTION_OF.values()
+        if section in content
+    }
+
+
+def _own_content(places: Folders) -> dict[str, Any]:
+    path = places.catalog_folder / OWN_CATALOG_FILE
+    if not path.exists():
+        return {"format": CATALOG_FORMAT, "version": 1}
+    content: dict[str, Any] = read_json(path)
+    require_format(content, path, CATALOG_FORMAT, 1)
+    for section in set(content) & set(_SECTION_OF.values()):
+        rows = content[section]
+        if not isinstance(rows, list) or not all(isinstance(row, dict) for row in rows):
+            raise BadFileError(
+                f"{section} is no list of parts", where=path.name, mend="Mend it, or move it away"
+            )
+    return content
+
+
+def put_rows(rows: Mapping[str, Sequence[Mapping[str, Any]]], places: Folders) -> Catalog:
+    """Add *rows*, by section, each in place of one of its key. Raises as ``save_own`` does."""
+    path = places.catalog_folder / OWN_CATALOG_FILE
+    content = _own_content(places)
+    for section, entries in rows.items():
         keys = {entry["key"] for entry in entries}
         kept = [entry for entry in content.get(section, []) if entry.get("key") not in keys]
         content[section] = [*kept, *entries]
@@ -71,8 +104,8 @@ def save_own(things: Sequence[Own], places: Folders) -> Catalog:
     return read_catalog(places)
 
 
-def import_parts(path: Path, places: Folders) -> tuple[int, Catalog]:
-    """Take over the parts in the CSV or JSON file *path*; return how many, and the catalog.
+def parts_in(path: Path, places: Folders) -> Sequence[Own]:
+    """Return the parts in the CSV or JSON file *path*.
 
     Raises BadFileError naming line or field; nothing of a file with an error is taken over.
     """
@@ -88,4 +121,10 @@ def import_parts(path: Path, places: Folders) -> tuple[int, Catalog]:
                 where=path.name,
                 mend="List them in sections of these names",
             )
+    return parts
+
+
+def import_parts(path: Path, places: Folders) -> tuple[int, Catalog]:
+    """Take over the parts in *path*; return how many, and the catalog. Raises BadFileError."""
+    parts = parts_in(path, places)
     return len(parts), save_own(parts, places)

@@ -15,8 +15,12 @@ from vastcellar.core.verdict.proof import RecorderProof, RunConditions
 from vastcellar.store.run_record import RunRecord
 
 RECORDER = "recorder"
+FLAT_KINDS = ("burst", "write", "read", "capacity")
+"""Tests that write, or read, as fast as it goes."""
 COPIED = "copy"
 """A card that was copied onto a unit: measured at work, not in a test."""
+TRACE = "trace"
+"""What another program measured: nobody noted on what."""
 FAN = "a fan on the case"
 
 

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
 import threading
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date
 from functools import cached_property
@@ -14,7 +15,7 @@ from vastcellar.bench.leftovers import Removed, remove_leftovers
 from vastcellar.bench.simulated_rig import RigFault
 from vastcellar.core.cellar.story import Story, UnitEvent, stories
 from vastcellar.core.chain.measured_stages import StageMeasurement
-from vastcellar.core.errors import UnknownPartError
+from vastcellar.core.errors import UnknownPartError, VastCellarError
 from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.parts.identity import DeviceIdentity
 from vastcellar.core.parts.units import Unit
@@ -22,8 +23,12 @@ from vastcellar.core.verdict.proof import RecorderProof
 from vastcellar.core.verdict.reach.reaching import newest_standing
 from vastcellar.data import data_path
 from vastcellar.services.workplace.catalogs import read_catalog
+from vastcellar.services.workplace.databases import open_cellar
 from vastcellar.services.workplace.folders import Folders, folders
+from vastcellar.services.workplace.own_catalog import Own
 from vastcellar.services.workplace.run_records import recorder_proofs
+from vastcellar.services.workplace.shared_parts import brought_together, save_shared
+from vastcellar.services.workplace.slowing import SlowedUnits, since_slowed
 from vastcellar.store.calibration_record import CalibrationRecord
 from vastcellar.store.json_files import read_json, write_text_whole
 from vastcellar.store.run_record import RunRecord
@@ -101,6 +106,7 @@ class Workplace:
     removed: tuple[Removed, ...] = ()
     """Leftovers of killed tests that this start took away."""
     _known: _KnownRuns = field(default_factory=_KnownRuns, compare=False, repr=False)
+    _slowed: SlowedUnits = field(default_factory=SlowedUnits, compare=False, repr=False)
 
     @property
     def rig_word(self) -> str:
@@ -116,14 +122,31 @@ class Workplace:
         records, proofs = self._known.read(self.cellar, self.catalog, is_demo=self.is_demo)
         events = self._known.events(self.cellar)
         told = stories(events)
+        units = tuple(_with_doubt(each, told) for each in self.cellar.units())
+        units = self._slowed.mark(units, runs_by_tag(records), is_demo=self.is_demo)
         return Shelf(
-            tuple(_with_doubt(each, told) for each in self.cellar.units()),
-            proofs,
+            units,
+            since_slowed(proofs, units),
             self.cellar.stage_measurements(),
             records,
             self.cellar.calibrations(),
             events,
         )
+
+    def with_own(self, things: Sequence[Own]) -> Workplace:
+        """Return the workplace with *things* in one's own catalog, on every desk of its cellar.
+
+        Raises CellarError, BadFileError.
+        """
+        return replace(self, catalog=save_shared(things, self.folders, self.cellar))
+
+    def with_others_parts(self) -> Workplace:
+        """Return the workplace with what other desks have described; itself where none has.
+
+        Raises CellarError, BadFileError.
+        """
+        catalog = brought_together(self.folders, self.cellar, self.catalog)
+        return self if catalog is self.catalog else replace(self, catalog=catalog)
 
     def close(self) -> None:
         """Let go of the cellar."""
@@ -161,10 +184,7 @@ class Shelf:
     @cached_property
     def runs_by_tag(self) -> dict[str, tuple[RunRecord, ...]]:
         """The runs of each unit that has any, newest first."""
-        found: dict[str, list[RunRecord]] = {}
-        for record in self.records:
-            found.setdefault(record.unit_tag, []).append(record)
-        return {tag: tuple(runs) for tag, runs in found.items()}
+        return runs_by_tag(self.records)
 
     @property
     def count_text(self) -> str:
@@ -197,6 +217,14 @@ class Shelf:
         return {unit.tag: unit for unit in reversed(self.units)}
 
 
+def runs_by_tag(records: Sequence[RunRecord]) -> dict[str, tuple[RunRecord, ...]]:
+    """Return *records* by the unit that they are of, in their order."""
+    found: dict[str, list[RunRecord]] = {}
+    for record in records:
+        found.setdefault(record.unit_tag, []).append(record)
+    return {tag: tuple(runs) for tag, runs in found.items()}
+
+
 def require_unit(shelf: Shelf, tag: str) -> Unit:
     """Return the unit with *tag*. Raises UnknownPartError where there is none."""
     unit = shelf.unit(tag)
@@ -210,20 +238,22 @@ def require_unit(shelf: Shelf, tag: str) -> Unit:
 
 
 def open_workplace(
-    *, demo: bool = False, places: Folders | None = None, with_history: bool = True
+    *,
+    demo: bool = False,
+    places: Folders | None = None,
+    with_history: bool = True,
+    in_file: bool = False,
 ) -> Workplace:
     """Open catalog and cellar and remove what killed tests left.
 
     The demo is seeded on its first start and then kept like any other work; with its two invented
-    years, unless *with_history* says otherwise.
+    years, unless *with_history* says otherwise. With *in_file* the cellar is this desk's own, even
+    where it is on a server.
     Raises BadFileError for a catalog file, CellarError for the database.
     """
-    # The database takes a third of a second to load: not needed to answer in a terminal.
-    from vastcellar.store.cellar import Cellar
-
     places = places or folders(demo=demo)
     catalog = read_catalog(places)
-    cellar = Cellar(places.cellar_file, is_demo=demo)
+    cellar = open_cellar(places, demo=demo, in_file=in_file)
     faults: dict[str, RigFault] = {}
     if cellar.is_demo:
         rigs = read_json(data_path("demo", "rigs.json"))
@@ -239,7 +269,10 @@ def open_workplace(
                 seed_history(cellar, date.today(), str(places.data / DEMO_SHOOT_NAME))
         faults = {tag: RigFault(**fault) for tag, fault in rigs["faults"].items()}
     removed = remove_killed_tests(places)
-    return Workplace(places, catalog, cellar, cellar.is_demo, faults, removed)
+    opened = Workplace(places, catalog, cellar, cellar.is_demo, faults, removed)
+    with contextlib.suppress(VastCellarError):  # a read-only folder keeps nobody from looking
+        return opened.with_others_parts()
+    return opened
 
 
 def remove_killed_tests(places: Folders) -> tuple[Removed, ...]:

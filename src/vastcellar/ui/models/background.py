@@ -48,9 +48,47 @@ class Background(QObject):
         self._is_stopped = True
         self._newest += 1
 
+    def forget(self) -> None:
+        """Announce nothing of what was requested until now."""
+        self._newest += 1
+
     def _on_ended(self, number: int, outcome: Any, error: Exception | None) -> None:
         if number != self._newest:
             return
+        if error is None:
+            self.done.emit(outcome)
+        else:
+            self.failed.emit(error)
+
+
+class Writer(QObject):
+    """Carries out writes one after the other, in the order in which they were asked for.
+
+    None of them supersedes another, and each outcome is announced: a change and its undo must
+    not overtake each other, and no refusal may be lost behind the next write.
+    """
+
+    done = Signal(object)
+    failed = Signal(object)
+    _ended = Signal(object, object)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._thread = QThreadPool(self, maxThreadCount=1)
+        self._is_stopped = False
+        self._ended.connect(self._on_ended)
+
+    def request(self, call: Callable[[], Any]) -> None:
+        """Carry out *call* when all that was asked for before is done."""
+        if not self._is_stopped:
+            self._thread.start(_Task(call, 0, lambda _, *ended: self._ended.emit(*ended)))
+
+    def stop(self) -> None:
+        """Take no more requests; return when the last one is written."""
+        self._is_stopped = True
+        self._thread.waitForDone()
+
+    def _on_ended(self, outcome: Any, error: Exception | None) -> None:
         if error is None:
             self.done.emit(outcome)
         else:

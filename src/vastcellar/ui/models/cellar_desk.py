@@ -93,7 +93,7 @@ class CellarDesk(QObject):
 
         *do* returns a Noted, or what takes it back.
         """
-        self.workbench.cellar_stack.push(_Note(self, text, do))
+        self.workbench.units.undo_stack.push(_Note(self, text, do))
         error, self._refusal = self._refusal, None
         if error is not None:
             raise error
@@ -111,7 +111,7 @@ class CellarDesk(QObject):
             else:
                 self.workbench.trouble.emit(error)
             return None
-        self.workbench.reload_shelf()
+        self.workbench.units.reload()
         return done
 
     def _reckon(self) -> None:

@@ -13,6 +13,7 @@ from vastcellar.core.shoot.edit_plan import EditPlan, StoreSetup
 from vastcellar.core.shoot.shoot import Shoot
 from vastcellar.services.edit.edit_planning import PlannedEdit, plan_edit
 from vastcellar.services.edit.helping import Help, helps_for
+from vastcellar.services.edit.shelved_stores import shelved
 from vastcellar.services.edit.timelines import CutReader, cut_path
 from vastcellar.ui.models.background import Background
 from vastcellar.ui.models.workbench import Workbench
@@ -140,3 +141,15 @@ class EditDesk(QObject):
     def put_store(self, store: StoreSetup, in_place_of: str, told: str) -> None:
         """Add a store, or put it in the place of the one of that name."""
         self.edit(self.plan.with_store(store, in_place_of), told)
+
+    def shelve(self, store: StoreSetup, tag: str, *, updates: bool = False) -> None:
+        """Put *store* on the shelf as the unit *tag*, or bring that unit up to date.
+
+        Raises BadValueError, UnknownPartError and BadFileError, with nothing changed.
+        """
+        bench = self._workbench
+        asked = shelved(store, tag, bench.catalog, bench.shelf, updates=updates)
+        bench.units.keep(asked.unit, asked.before, asked.drive)
+        tag = asked.unit.tag.strip()
+        if tag != store.unit_tag:
+            self.put_store(replace(store, unit_tag=tag), store.name, f"{tag} on the shelf")

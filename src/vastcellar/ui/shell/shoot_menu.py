@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from datetime import datetime
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QLocale, QObject
 from PySide6.QtGui import QAction, QActionGroup, QKeySequence
@@ -24,6 +25,9 @@ from vastcellar.ui.models.document import ShootDocument
 from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.shell.window import MainWindow
 from vastcellar.ui.widgets.plain import plain_box, plain_tip
+
+if TYPE_CHECKING:
+    from vastcellar.ui.shell.unit_list_dialog import UnitListDialog
 
 _FILTER = "Shoots (*.shoot.json);;JSON (*.json)"
 
@@ -49,6 +53,7 @@ class ShootMenu(QObject):
         menu.addSeparator()
         self._add(menu, "Parts from a file…", "", self.ask_parts)
         self._add(menu, "A drive of your own…", "", self.ask_drive)
+        self._add(menu, "Units from a list…", "", self.ask_units)
         menu.addSeparator()
         undo = workbench.undo_group.createUndoAction(self, "Undo")
         undo.setShortcut(QKeySequence.StandardKey.Undo)
@@ -183,7 +188,7 @@ class ShootMenu(QObject):
     def import_parts(self, path: Path) -> None:
         """Take over the parts in *path*; a file with an error changes nothing."""
         try:
-            count = self._workbench.import_parts(path)
+            count = self._workbench.units.import_parts(path)
         except VastCellarError as error:
             self._tell("These parts can't be taken over", error)
             return
@@ -198,8 +203,42 @@ class ShootMenu(QObject):
 
     def keep_drive(self, drive: Drive) -> None:
         """Add *drive* to the user's catalog. Raises BadFileError."""
-        self._workbench.keep(drive)
+        self._workbench.units.keep_part(drive)
         self._window.job_strip.say(f"{drive.name} is in your catalog now: choose it in Match.")
+
+    def ask_units(self) -> None:
+        """Choose somebody's list of units and ask what its columns are."""
+        kinds = "Lists of units (*.csv)"
+        name, _ = QFileDialog.getOpenFileName(self._window, "Units from a list", "", kinds)
+        if name and (dialog := self.unit_list_dialog(Path(name))):
+            dialog.exec()
+
+    def unit_list_dialog(self, path: Path) -> UnitListDialog | None:
+        """Return the dialog that asks what the columns of *path* are; None for what is no list."""
+        from vastcellar.services.cellar.unit_lists import (
+            KnownDrives,
+            open_list,
+            read_list,
+            remembered,
+        )
+        from vastcellar.ui.shell.unit_list_dialog import UnitListDialog
+
+        bench = self._workbench
+
+        def keep(columns: Mapping[str, str], drives: Mapping[str, str]) -> None:
+            listed = read_list(path, bench.workplace, columns, drives)
+            count = len(listed.units)
+            units = "1 unit" if count == 1 else f"{count} units"
+            bench.units.keep_list(listed, f"{units} of {path.name}")
+            self._window.job_strip.say(f"{units} of {path.name} are on the shelf now.")
+
+        try:
+            draft = open_list(path, bench.workplace)
+            known = KnownDrives(bench.catalog, remembered(bench.workplace).drives)
+        except VastCellarError as error:
+            self._tell("This list can't be taken over", error)
+            return None
+        return UnitListDialog(self._window, draft, known, keep)
 
     def ask_pdf(self) -> None:
         """Choose a file and save the need sheet in it."""

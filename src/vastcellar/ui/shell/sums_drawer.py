@@ -168,7 +168,7 @@ class SumsDrawer(QWidget):
         self._workbench = workbench
         workbench.judged.connect(self.refresh)
         workbench.sum_asked.connect(self.ask)
-        workbench.unit_chosen.connect(self.refresh)
+        workbench.units.chosen.connect(self.refresh)
         workbench.sums_changed.connect(self.refresh)
         self.refresh()
 

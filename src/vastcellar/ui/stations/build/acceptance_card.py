@@ -124,7 +124,7 @@ class AcceptanceCard(QWidget):
             return
         try:
             decided = decide(unit, self.duty.currentText(), self.steps, date.today())
-            workbench.keep_unit(decided, unit)
+            workbench.units.keep(decided, unit)
         except VastCellarError as error:
             self.answer.setText(str(error))
             return

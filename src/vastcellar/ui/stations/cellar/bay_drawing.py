@@ -125,6 +125,9 @@ def _body(view: Picture, painter: QPainter, room: QRectF, bay: Bay) -> None:
         painter.drawLine(box.bottomLeft() + QPointF(2, -2), box.topRight() + QPointF(-2, 2))
 
 
+_STORE_DISKS = 4
+
+
 def _shape(box: QRectF, kind: str) -> QPainterPath:
     path = QPainterPath()
     if kind == DriveKind.CARD.value:
@@ -139,6 +142,13 @@ def _shape(box: QRectF, kind: str) -> QPainterPath:
         path.addRect(box)
         path.moveTo(box.left() + 4, box.bottom() - 4)
         path.lineTo(box.right() - 4, box.bottom() - 4)
+    elif kind == DriveKind.STORE.value:
+        # Several disks side by side in one frame.
+        path.addRect(box)
+        for number in range(1, _STORE_DISKS):
+            x = box.left() + box.width() * number / _STORE_DISKS
+            path.moveTo(x, box.top() + 3)
+            path.lineTo(x, box.bottom() - 3)
     elif kind == DriveKind.READY_MADE.value:
         path.addRoundedRect(box, 7, 7)
     elif kind == DriveKind.SATA.value:

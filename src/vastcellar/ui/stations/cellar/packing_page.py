@@ -250,7 +250,7 @@ class PackingPage(QWidget):
         kept = Job(job.name, job.first_day, job.last_day, str(path or ""), job.note)
         keep_job(self._bench.workplace, kept)
         self.desk.job_name = kept.name
-        self._bench.reload_shelf()
+        self._bench.units.reload()
 
     def _book(self) -> None:
         packing, job = self.desk.packing, self.desk.job

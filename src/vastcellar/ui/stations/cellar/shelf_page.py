@@ -116,7 +116,9 @@ class ShelfPage(QWidget):
         """Show the shelf as it is now."""
         shelf, shown = self._workbench.shelf, self._desk.shown
         proved = len(shelf.standing_proofs)
-        self.subtitle.setText(f"{shelf.count_text}, {proved} with a test that counts")
+        cellar = self._workbench.workplace.cellar
+        shared = "" if cellar.path else f" · shared on {cellar.database.where}"
+        self.subtitle.setText(f"{shelf.count_text}, {proved} with a test that counts{shared}")
         is_empty = not shelf.units
         self.next_step.setVisible(is_empty)
         for widget in (self._bays, self.card, self.find_field, self.grouping):
@@ -183,7 +185,7 @@ class ShelfPage(QWidget):
 
     def _show_unit(self) -> None:
         tag = self.shelf.tag
-        self._workbench.choose_on_shelf(tag)
+        self._workbench.units.choose(tag)
         self.card.show_unit(tag)
 
     def _group_by(self, by: str) -> None:
@@ -212,7 +214,7 @@ class ShelfPage(QWidget):
 
         def keep(entry: UnitEntry) -> None:
             unit, own = entry.kept
-            workbench.keep_unit(unit, known, own)
+            workbench.units.keep(unit, known, own)
             self.shelf.tag = unit.tag.strip()
 
         is_demo = workbench.workplace.is_demo
@@ -253,6 +255,6 @@ class ShelfPage(QWidget):
             ]  # fmt: skip
             save_bytes(path, labels_pdf(labels, label_size(wish.size_key), skip=wish.skip))
             labels_printed(workbench.workplace, [unit.tag for unit in units])
-            workbench.reload_shelf()
+            workbench.units.reload()
         except VastCellarError as error:
             workbench.trouble.emit(error)

@@ -59,7 +59,7 @@ class CellarStation(QWidget):
         self.desk.changed.connect(self._say_state)
         self.desk.changed.connect(self._show_sums)
         self.packing_desk.changed.connect(self._show_sums)
-        workbench.unit_chosen.connect(self._show_sums)
+        workbench.units.chosen.connect(self._show_sums)
         group.idToggled.connect(lambda _index, _on: self._show_sums())
 
     def _say_state(self) -> None:

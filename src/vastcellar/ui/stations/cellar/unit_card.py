@@ -24,6 +24,7 @@ from vastcellar.core.cellar.findings import Finding, UnitFacts
 from vastcellar.core.cellar.story import EventKind
 from vastcellar.core.errors import VastCellarError
 from vastcellar.core.parts.units import Unit
+from vastcellar.services.cellar.still_holds import held_by, held_words
 from vastcellar.services.cellar.story_wording import day_words, event_words, whereabouts
 from vastcellar.services.cellar.unit_axis import unit_axis
 from vastcellar.services.cellar.unit_edits import Noted, incident, lend, look_after, note
@@ -31,6 +32,7 @@ from vastcellar.services.cellar.unit_line import stated_words, unit_line
 from vastcellar.services.cellar.unit_page import wear_words
 from vastcellar.services.runs.calibration_wording import calibration_words
 from vastcellar.services.runs.run_rows import RUN_HEADERS, run_rows
+from vastcellar.ui.models.background import Background
 from vastcellar.ui.models.cellar_desk import CellarDesk
 from vastcellar.ui.models.text_table import TextTable
 from vastcellar.ui.models.workbench import Workbench
@@ -65,6 +67,9 @@ class UnitCard(QWidget):
         self.title.setObjectName("head")
         self.found = label(kind="head")
         self.evidence = label(kind="soft", wraps=True)
+        self._evidence = ""
+        self._holder = Background(self)
+        self._holder.done.connect(self._on_held)
         self.history = HistoryView(workbench.look)
         self.runs, self.story = TextTable(RUN_HEADERS), TextTable(_STORY_HEADERS)
         self.table, self.story_table = _table(self.runs), _table(self.story)
@@ -98,8 +103,8 @@ class UnitCard(QWidget):
         self._lay_out()
         group.idToggled.connect(lambda index, on: self._pages.setCurrentIndex(index) if on else 0)
         self.looked_button.clicked.connect(self._look_after)
-        self.forget_button.clicked.connect(lambda: workbench.forget_calibration(self.tag))
-        self.release_button.clicked.connect(lambda: workbench.release(self.tag))
+        self.forget_button.clicked.connect(lambda: workbench.units.forget_calibration(self.tag))
+        self.release_button.clicked.connect(lambda: workbench.units.release(self.tag))
         self.assign_button.clicked.connect(self._assign)
         self.change_button.clicked.connect(self.change_asked)
         self.label_button.clicked.connect(self.label_asked)
@@ -196,8 +201,28 @@ class UnitCard(QWidget):
         color = self._workbench.look.color(harm_color(finding.harm)).name()
         self.found.setText(words.line[0].upper() + words.line[1:])
         self.found.setStyleSheet(f"color: {color};")
+        self._evidence = words.evidence
         self.evidence.setText(words.evidence)
+        self._ask_what_it_holds()
         self.steps.show_steps(words.steps)
+
+    def _ask_what_it_holds(self) -> None:
+        """Say what the unit still holds, once that is worked out."""
+        bench = self._workbench
+        unit, shoot = bench.shelf.unit(self.tag), bench.document.shoot
+        catalog, shelf, numbers = bench.catalog, bench.shelf, bench.look.numbers
+        if unit is None or not unit.is_ready:
+            self._holder.forget()
+            return
+        tag = self.tag
+        self._holder.request(
+            lambda: (tag, held_words(held_by(unit, shoot, catalog, shelf), shoot.name, numbers))
+        )
+
+    def _on_held(self, found: tuple[str, str]) -> None:
+        tag, words = found
+        if tag == self.tag and words:
+            self.evidence.setText(f"{self._evidence} {words}")
 
     def _show_runs(self, unit: Unit) -> None:
         bench = self._workbench

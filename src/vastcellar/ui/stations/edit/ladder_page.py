@@ -5,8 +5,11 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from vastcellar.services.edit.edit_wording import cut_text, measured_cut_text
+from vastcellar.core.errors import VastCellarError
+from vastcellar.core.shoot.edit_plan import StoreSetup
+from vastcellar.services.edit.edit_wording import cut_text, drive_sentence, measured_cut_text
 from vastcellar.services.edit.helping import Help
+from vastcellar.services.edit.shelved_stores import store_drive
 from vastcellar.ui.models.edit_desk import EditDesk
 from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.stations.edit.demand_view import DemandView
@@ -14,6 +17,7 @@ from vastcellar.ui.stations.edit.help_cards import HelpCard
 from vastcellar.ui.stations.edit.ladder_view import LadderView
 from vastcellar.ui.stations.edit.late_view import LateView
 from vastcellar.ui.stations.edit.load_form import LoadForm
+from vastcellar.ui.stations.edit.shelve_dialog import ShelveDialog
 from vastcellar.ui.stations.edit.store_form import StoreForm
 from vastcellar.ui.stations.edit.store_view import StoreView
 from vastcellar.ui.widgets.cards import OneLine, card, label, row
@@ -85,16 +89,35 @@ class LadderPage(QWidget):
         self.demand.spot_chosen.connect(self._show_spot)
         self.store_form.edited.connect(desk.put_store)
         self.store_form.removed.connect(desk.remove_store)
+        self.store_form.shelf_asked.connect(self._on_shelf)
         self.store_form.refused.connect(self._on_refused)
         self.load_form.edited.connect(desk.edit)
         self.load_form.refused.connect(self._on_refused)
         desk.helped.connect(self._show_helps)
         # The next edit builds on this one, whether it is planned already or not.
         workbench.document.changed.connect(self.show_forms)
+        workbench.shelf_changed.connect(self.show_forms)
 
     def _on_refused(self, error: object) -> None:
         if error is not None:
             self._workbench.trouble.emit(error)
+
+    def _on_shelf(self, store: StoreSetup, tag: str) -> None:
+        try:
+            if tag:
+                self._desk.shelve(store, tag, updates=True)
+            else:
+                self.shelve_dialog(store).exec()
+        except VastCellarError as error:
+            self._workbench.trouble.emit(error)
+
+    def shelve_dialog(self, store: StoreSetup) -> ShelveDialog:
+        """Return the dialog that asks for the tag of *store*. Raises BadValueError for no drive."""
+        numbers = self._workbench.look.numbers
+        says = drive_sentence(store_drive(store, self._workbench.catalog), numbers)
+        return ShelveDialog(
+            self, numbers, store.name, says, lambda wish: self._desk.shelve(store, wish.tag)
+        )
 
     def show_forms(self) -> None:
         """Give the fields the values that they change."""

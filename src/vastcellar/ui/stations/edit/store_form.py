@@ -16,6 +16,7 @@ from vastcellar.core.parts.units import Unit, filled_share
 from vastcellar.core.shoot.edit_plan import MOST_STORES, EditPlan, StoreSetup
 from vastcellar.core.units import parse_share
 from vastcellar.services.edit.edit_wording import LEVEL_NAMES
+from vastcellar.services.edit.shelved_stores import is_another_by_now, is_store
 from vastcellar.services.edit.stores import first_store
 from vastcellar.ui.look import Look
 from vastcellar.ui.widgets.cards import label, row
@@ -23,7 +24,7 @@ from vastcellar.ui.widgets.inputs import Choice, QuantityField, parse_whole, pla
 
 AT_DESK = ""
 _BOX, _HUB = "box:", "hub:"
-_NONE = "none"
+_NONE, _NEW, _AGAIN = "none", ":new", ":again"
 
 
 class StoreForm(QWidget):
@@ -32,6 +33,8 @@ class StoreForm(QWidget):
     edited = Signal(object, str, str)
     """StoreSetup, the name of the one it replaces ("" to add it), and what was done."""
     removed = Signal(str)
+    shelf_asked = Signal(object, str)
+    """StoreSetup to put on the shelf, and its unit's tag where it stands there already."""
     refused = Signal(object)
 
     def __init__(self, look: Look) -> None:
@@ -62,7 +65,9 @@ class StoreForm(QWidget):
         self.others.setToolTip("Disks of another kind beside them: what is larger is wasted")
         self.used.setToolTip("How full it is: inner zones of disks are slower")
         self.desk.setToolTip("The desk's own link to the network")
-        self.unit.setToolTip("The unit of the shelf that it is: its edit tests count")
+        self.unit.setToolTip(
+            "The unit of the shelf that it is: its edit tests count. On the shelf, copies choose it"
+        )
         first = row(self.name, self.count, label("×", "soft"), self.kind, label("and", "soft"),
                     self.other_count, self.others, self.level, label("unit", "soft"), self.unit,
                     spacing=6)  # fmt: skip
@@ -120,17 +125,31 @@ class StoreForm(QWidget):
         )
         self.desk.setEnabled(store.port_mode.startswith("eth-"))
         self.used.show_value(store.used_share)
-        tags = [each.tag for each in units if each.drive_key in catalog.drives]
-        self.unit.offer([(_NONE, "none"), *((tag, tag) for tag in tags)], store.unit_tag or _NONE)
+        self._offer_units(store, catalog)
+
+    def _offer_units(self, store: StoreSetup, catalog: Catalog) -> None:
+        tags = [each.tag for each in self._units if each.drive_key in catalog.drives]
+        own = next((each for each in self._units if each.tag == store.unit_tag), None)
+        entries = [(_NONE, "none"), *((tag, tag) for tag in tags), (_NEW, "put on the shelf …")]
+        if own is not None and _is_stale(store, own, catalog):
+            entries.insert(1, (_AGAIN, f"update {own.tag}"))
+        self.unit.offer(entries, store.unit_tag or _NONE)
 
     def _on_unit(self, tag: str) -> None:
         """Take what the unit is, as full as it is; or forget which it was."""
+        if tag in (_NEW, _AGAIN) and self._store is not None and self._catalog is not None:
+            self._offer_units(self._store, self._catalog)  # what it is stands until it was kept
+            self.shelf_asked.emit(self._store, self._store.unit_tag if tag == _AGAIN else "")
+            return
         unit = next((each for each in self._units if each.tag == tag), None)
         if unit is None or self._catalog is None or self._store is None:
             self._edit("unit", unit_tag="")
             return
         if len(self._store.disk_keys) > 1:
             self._edit("unit", unit_tag=tag)  # a whole store that was measured under one tag
+            return
+        if is_store(unit, self._catalog):
+            self._edit("unit", unit_tag=tag)  # several disks already: what they are stands here
             return
         drive = self._catalog.drive(unit.drive_key)
         full = min(filled_share(drive, unit), 0.99)
@@ -206,6 +225,14 @@ def _disks(catalog: Catalog, *, in_box: bool, kept: Sequence[str]) -> list[tuple
         fits |= {DriveKind.NVME, DriveKind.READY_MADE}
     found = [d for d in catalog.drives.values() if d.kind in fits or d.key in kept]
     return [(d.key, d.name) for d in sorted(found, key=lambda d: (d.kind, d.name))]
+
+
+def _is_stale(store: StoreSetup, unit: Unit, catalog: Catalog) -> bool:
+    """Whether the unit on the shelf is what the store was, and no longer is."""
+    try:
+        return is_another_by_now(store, unit, catalog)
+    except VastCellarError:
+        return False  # it can't be put together as it is: the plan says so
 
 
 def _places(catalog: Catalog) -> list[tuple[str, str]]:

@@ -56,7 +56,7 @@ class ChainPage(QWidget):
         self.axis_button.toggled.connect(self._on_axis)
         workbench.document.changed.connect(self._show_pickers)
         workbench.judged.connect(self.refresh)
-        workbench.mended.connect(self._show_mends)
+        workbench.verdicts.mended.connect(self._show_mends)
         workbench.shelf_changed.connect(self.refresh)
         self.refresh()
 
@@ -290,7 +290,7 @@ class ChainPage(QWidget):
                 widget.setParent(None)
                 widget.deleteLater()
         workbench = self._workbench
-        mends = workbench.mends
+        mends = workbench.verdicts.mends
         for mend in mends.helping[:_MOST_CARDS]:
             made = MendCard(workbench.look, mend, workbench.catalog.currency)
             made.taken.connect(self._on_mend)

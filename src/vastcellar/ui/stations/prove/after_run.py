@@ -41,7 +41,7 @@ class AfterRun(QObject):
         self._describer.done.connect(self._on_described)
         self._describer.failed.connect(self._on_refused)
         keep_card.asked.connect(self._keep)
-        workbench.unit_made.connect(self._on_made)
+        workbench.units.made.connect(self._on_made)
 
     def begin(self) -> None:
         """Take away what an earlier run left."""
@@ -80,7 +80,7 @@ class AfterRun(QObject):
     def _keep(self, tag: str, class_key: str) -> None:
         job, measured = self._job, self._measured
         if job is not None and measured is not None and isinstance(job.proof, FlatProof):
-            self._workbench.make_unit(measured, job.proof, tag, class_key)
+            self._workbench.units.make(measured, job.proof, tag, class_key)
 
     def _on_made(self, made: object) -> None:
         if isinstance(made, KeptUnit) and self._job is not None:

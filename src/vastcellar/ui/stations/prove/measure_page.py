@@ -100,7 +100,7 @@ class MeasurePage(QWidget):
         self.binding.answered.connect(self._on_bound)
         self.save_button.clicked.connect(self._ask_where)
         self.calibrate_button.clicked.connect(self._calibrate)
-        workbench.calibrated.connect(self._on_calibrated)
+        workbench.units.calibrated.connect(self._on_calibrated)
         workbench.measure_asked.connect(self._take_device)
         workbench.tests_asked.connect(self.duty_set.ask)
         self.duty_set.next_asked.connect(self.start)
@@ -243,7 +243,7 @@ class MeasurePage(QWidget):
                 self.start()
                 return
             if is_unit:
-                self._workbench.bind(question)
+                self._workbench.units.bind(question)
             self._start_as(question.unit_tag if is_unit else "", counts_for)
         except VastCellarError as error:
             self.form.refresh(is_busy=False)
@@ -293,7 +293,7 @@ class MeasurePage(QWidget):
         self._after.follow(job, self._measured_for)
         self._workbench.plugged.look_again()
         # The result is painted first: shelf and verdicts follow, and don't hold it up.
-        QTimer.singleShot(_SETTLES_MS, self._workbench, self._workbench.reload_shelf)
+        QTimer.singleShot(_SETTLES_MS, self._workbench, self._workbench.units.reload)
 
     def _how_it_ended(self, job: Job) -> str | None:
         result = job.result
@@ -311,7 +311,7 @@ class MeasurePage(QWidget):
         job = self._jobs.current
         if job is not None and job.unit_tag:
             self.calibrate_button.setEnabled(False)
-            self._workbench.calibrate(job.unit_tag)
+            self._workbench.units.calibrate(job.unit_tag)
 
     def _on_calibrated(self, made: object) -> None:
         self.calibrate_button.setEnabled(True)

@@ -270,7 +270,7 @@ class ShootStation(QWidget):
 
     def use_own_codec(self, codec: CodecFamily) -> None:
         """Keep *codec*, and set the camera to it. Raises BadFileError."""
-        self._workbench.keep(codec)
+        self._workbench.units.keep_part(codec)
         self.form.format.codec.chosen.emit(codec.key)
 
     def _on_clips(self, measured: MeasuredRate) -> None:

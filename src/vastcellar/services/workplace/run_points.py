@@ -7,9 +7,15 @@ from collections.abc import Iterable
 from typing import Any
 
 from vastcellar.core.cellar.likeness import RunPoint, RunSetting
+from vastcellar.core.parts.units import Unit
 from vastcellar.core.verdict.reach.comparing import BUSY_SHARE, STILL_S
-from vastcellar.services.runs.measured_runs import FLAT_KINDS
-from vastcellar.services.workplace.run_records import COPIED, RECORDER
+from vastcellar.services.workplace.run_records import (
+    COPIED,
+    FLAT_KINDS,
+    RECORDER,
+    TRACE,
+    run_device,
+)
 from vastcellar.store.run_record import RunRecord
 
 
@@ -21,6 +27,15 @@ def history_points(records: Iterable[RunRecord], *, is_demo: bool) -> tuple[RunP
     """
     points = [_point(each) for each in records if is_demo or not each.is_simulated]
     return tuple(sorted(points, key=lambda each: (each.at, each.run_id)))
+
+
+def is_of_unit(unit: Unit, run: RunRecord) -> bool:
+    """Return whether a run under its tag is one of the module and device that the unit is now."""
+    drive = run.conditions.get("drive_key")
+    if drive and drive != unit.drive_key:
+        return False
+    device = run_device(run)
+    return not (unit.device and device and unit.device.is_same_as(device) is False)
 
 
 def _point(run: RunRecord) -> RunPoint:
@@ -50,7 +65,7 @@ def _main_pass(run: RunRecord) -> dict[str, Any]:
 
 
 def _rate(run: RunRecord, passed: dict[str, Any]) -> float | None:
-    if run.kind in FLAT_KINDS or run.kind == "offload":
+    if run.kind in (*FLAT_KINDS, "offload", TRACE):
         rate = _number(passed.get("bytes_per_s"))
     elif run.kind == RECORDER:
         # The take sets its rate; what the drive could have done in its worst second is its own.

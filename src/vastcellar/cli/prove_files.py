@@ -15,22 +15,20 @@ from vastcellar.cli.printing import echo, print_json, print_lines
 from vastcellar.cli.quantities import Quantity, parse_seconds
 from vastcellar.cli.running import run_to_end
 from vastcellar.core.units import PLAIN, parse_frame_rate, parse_rate, parse_size
+from vastcellar.services.proving.file_kinds import EDIT, OFFLOAD, PROJECT
 from vastcellar.services.proving.file_proving import (
     EditPlan,
     EditResult,
     FilePlan,
     ProjectPlan,
     ProjectResult,
-    edit_figures,
     file_proof,
-    project_figures,
 )
 from vastcellar.services.proving.offloading import (
     OffloadResult,
     clips_in,
     limit_sentence,
     made_up_clips,
-    offload_figures,
 )
 from vastcellar.services.workplace.folders import folders
 from vastcellar.services.workplace.workplace import remove_killed_tests
@@ -112,7 +110,7 @@ def edit(
 
         call_clients(folder, plan, clients, others, unit_tag, binds=binds, as_json=as_json)
         return
-    _run(folder, plan, unit_tag, _edit_lines, edit_figures, binds=binds, as_json=as_json)
+    _run(folder, plan, unit_tag, _edit_lines, EDIT.figures, binds=binds, as_json=as_json)
 
 
 def _edit_lines(result: EditResult) -> None:
@@ -143,7 +141,7 @@ def project(
 ) -> None:
     """Make, sync, rename, list and remove small files in FOLDER, and read 4 to 64 KiB at random."""
     plan = ProjectPlan(files, reads)
-    _run(folder, plan, unit_tag, _project_lines, project_figures, binds=binds, as_json=as_json)
+    _run(folder, plan, unit_tag, _project_lines, PROJECT.figures, binds=binds, as_json=as_json)
 
 
 def _project_lines(result: ProjectResult) -> None:
@@ -188,7 +186,7 @@ def offload(
         plan = clips_in(source, verifies=not no_verify)
     else:
         plan = made_up_clips(clips, clip_size, verifies=not no_verify)
-    _run(folder, plan, unit_tag, _offload_lines, offload_figures, binds=binds, as_json=as_json)
+    _run(folder, plan, unit_tag, _offload_lines, OFFLOAD.figures, binds=binds, as_json=as_json)
 
 
 def _offload_lines(result: OffloadResult) -> None:

@@ -10,7 +10,8 @@ from typing import Any
 from vastcellar.core.trace import Trace
 from vastcellar.core.units import NumberFormat
 from vastcellar.services.proving.alternating import TurnsProof, turns_sentence
-from vastcellar.services.proving.file_proving import FileProof, file_figures, file_sentence
+from vastcellar.services.proving.file_kinds import file_figures, file_sentence
+from vastcellar.services.proving.file_proving import FileProof
 from vastcellar.services.proving.flat_proving import (
     FlatProof,
     FlatResult,
@@ -19,7 +20,6 @@ from vastcellar.services.proving.flat_proving import (
     flat_figures,
 )
 from vastcellar.services.proving.keeping import AnyProof
-from vastcellar.services.proving.offloading import OffloadResult
 from vastcellar.services.proving.protocol_run import ProtocolProof, protocol_sentence
 from vastcellar.services.proving.recorder_proving import Proof, RecorderResult, cameras_sentence
 from vastcellar.services.runs.diagnosing import cause_sentence, diagnosis_figures, evidence_sentence
@@ -92,7 +92,7 @@ def _files(proof: FileProof, fmt: NumberFormat) -> Told:
         head=head,
         evidence=evidence,
         lines=(("where", proof.target), ("how", str(conditions["write_mode"]))),
-        trace=result.copy.trace if isinstance(result, OffloadResult) else None,
+        trace=proof.what.trace(result),
         notes=result.notes,
         figures={"figures": file_figures(result), "conditions": conditions},
     )

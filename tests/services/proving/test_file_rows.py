@@ -3,11 +3,16 @@
 import math
 from dataclasses import replace
 
+import pytest
+
 from vastcellar.bench.edit_run import EditPlan, EditRun
 from vastcellar.bench.folder_target import FolderTarget
 from vastcellar.bench.project_run import ProjectPlan, ProjectRun
 from vastcellar.core.units import PLAIN
-from vastcellar.services.proving.file_rows import file_rows
+from vastcellar.services.proving.file_kinds import file_figures, file_rows, file_sentence
+from vastcellar.services.proving.file_proving import file_proof
+from vastcellar.services.proving.offloading import made_up_clips
+from vastcellar.services.proving.shown import Picture
 
 
 def finish(run):
@@ -42,3 +47,27 @@ def test_each_operation_is_as_long_as_nearly_all_of_its_kind_took(tmp_path):
     assert next(row for row in shown.rows if row.share == 1).name == longest.name
     assert all(math.isnan(row.wanted) and not row.is_short for row in shown.rows)
     assert all("a second" in row.text for row in shown.rows)
+
+
+PLANS = {
+    "edit": EditPlan(2e6, 25, 1, step_s=0.3, clip_s=1),
+    "project": ProjectPlan(5, 5),
+    "offload": made_up_clips(2, 3_000_000),
+}
+
+
+@pytest.mark.parametrize("key", PLANS)
+def test_each_kind_is_kept_told_and_drawn_as_what_it_is(tmp_path, key):
+    """One class says it all: the kind in the figures, two sentences, and either parts or a trace,
+    as the picture that it is shown by."""
+    proof = file_proof(tmp_path, PLANS[key], tmp_path / "notes")
+    proof.begin()
+    result = finish(proof.run)
+    assert proof.kind == file_figures(result)["kind"] == key
+    head, evidence = file_sentence(result, PLAIN)
+    assert head.endswith(".") and evidence[-1:] in ("", ".")
+    rows, trace = file_rows(result, PLAIN), proof.what.trace(result)
+    assert (rows is not None) == (proof.shown.picture is Picture.PARTS)
+    assert (trace is not None) == (proof.shown.picture is Picture.TRACE)
+    assert trace is None or trace.written_bytes[-1] == result.written_bytes
+    assert proof.conditions(result).write_mode

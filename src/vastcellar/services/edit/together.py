@@ -15,7 +15,7 @@ from vastcellar.bench.together_run import TogetherRun, TogetherStep, shared_out
 from vastcellar.core.errors import BadFileError, BadValueError
 from vastcellar.core.units import NumberFormat
 from vastcellar.services.proving.conditions import LoadBefore
-from vastcellar.services.proving.file_proving import edit_figures
+from vastcellar.services.proving.file_kinds import EDIT
 from vastcellar.services.proving.keeping import NO_TRACE, KeptRun, keep_any
 from vastcellar.services.proving.places import find_place, folder_target, require_room_for
 from vastcellar.services.workplace.rescuing import add_run
@@ -78,7 +78,7 @@ def _(proof: TogetherProof, workplace: Workplace, unit_tag: str) -> tuple[KeptRu
     if result is None or not steps:
         return ()
     figures = {
-        **edit_figures(result),
+        **EDIT.figures(result),
         "kind": "edit",
         "plan": asdict(proof.plan) | {"bytes_to_write": result.plan.bytes_to_write},
         "steps": together_figures(steps)["steps"],

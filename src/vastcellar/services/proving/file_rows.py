@@ -32,13 +32,16 @@ class ResultRows:
     rows: tuple[ResultRow, ...]
 
 
-def file_rows(result: EditResult | ProjectResult, fmt: NumberFormat) -> ResultRows:
-    """Return the parts of *result*: its steps with their need, or its operations."""
-    if isinstance(result, EditResult):
-        return ResultRows(
-            "read by the editor, jumps and scrubs included; the stroke is what playing asks",
-            _steps(result, fmt),
-        )
+def edit_rows(result: EditResult, fmt: NumberFormat) -> ResultRows:
+    """Return the steps of *result* with their need."""
+    return ResultRows(
+        "read by the editor, jumps and scrubs included; the stroke is what playing asks",
+        _steps(result, fmt),
+    )
+
+
+def project_rows(result: ProjectResult, fmt: NumberFormat) -> ResultRows:
+    """Return the operations of *result*."""
     return ResultRows("99 of 100 took up to", _operations(result, fmt))
 
 

@@ -5,8 +5,9 @@ Each function takes what can be pickled, so that ``apart`` can call it elsewhere
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
+from typing import Any
 
 from vastcellar.bench.edit_run import EditPlan, EditRun
 from vastcellar.bench.flat_run import FlatPlan, FlatRun
@@ -19,6 +20,11 @@ from vastcellar.services.proving.places import find_place, folder_target
 
 FilePlan = EditPlan | ProjectPlan | OffloadPlan
 FileRun = EditRun | ProjectRun | OffloadRun
+_RUNS: dict[type[Any], Callable[[Any, FolderTarget], FileRun]] = {
+    EditPlan: EditRun,
+    ProjectPlan: ProjectRun,
+    OffloadPlan: OffloadRun,
+}
 
 
 def _target(folder: Path, notes_folder: Path) -> FolderTarget:
@@ -39,9 +45,4 @@ def recorder_run(
 
 def file_run(plan: FilePlan, folder: Path, notes_folder: Path) -> FileRun:
     """Return an edit, project or offload test in *folder*. Raises DiskError."""
-    target = _target(folder, notes_folder)
-    if isinstance(plan, EditPlan):
-        return EditRun(plan, target)
-    if isinstance(plan, ProjectPlan):
-        return ProjectRun(plan, target)
-    return OffloadRun(plan, target)
+    return _RUNS[type(plan)](plan, _target(folder, notes_folder))

@@ -11,14 +11,14 @@ from vastcellar.core.diagnosis.causes import Diagnosis
 from vastcellar.core.errors import VastCellarError
 from vastcellar.core.trace import Trace
 from vastcellar.services.proving.alternating import AlternatingRun, TurnsProof, TurnsResult
-from vastcellar.services.proving.file_proving import FileProof, FileResult, file_figures
+from vastcellar.services.proving.file_kinds import FileResult, file_figures
+from vastcellar.services.proving.file_proving import FileProof
 from vastcellar.services.proving.flat_proving import (
     FlatProof,
     FlatResult,
     diagnosis_of_proof,
     flat_figures,
 )
-from vastcellar.services.proving.offloading import OffloadResult
 from vastcellar.services.proving.protocol_run import ProtocolProof, ProtocolResult, ProtocolRun
 from vastcellar.services.proving.recorder_proving import Proof, RecorderResult, keep_proof
 from vastcellar.services.runs.calibrating import PredictionCheck, prediction_check_of
@@ -148,8 +148,9 @@ def keep_file_proof(
         conditions=asdict(proof.conditions(result)),
         figures=figures,
     )
-    trace = trace_text(result.copy.trace) if isinstance(result, OffloadResult) else NO_TRACE
-    return KeptRun(add_run(workplace, record, trace, result.written_bytes))
+    trace = proof.what.trace(result)
+    text = NO_TRACE if trace is None else trace_text(trace)
+    return KeptRun(add_run(workplace, record, text, result.written_bytes))
 
 
 def keep_protocol(workplace: Workplace, unit_tag: str, run: ProtocolRun) -> tuple[KeptRun, ...]:

@@ -20,11 +20,10 @@ from vastcellar.core.protocols.protocols import StepKind
 from vastcellar.core.protocols.steady import summarize
 from vastcellar.core.recording.recorder import RecorderLoad
 from vastcellar.core.units import PLAIN, NumberFormat
+from vastcellar.services.proving.file_kinds import file_figures, file_sentence
 from vastcellar.services.proving.file_proving import (
     FileProof,
     ProjectPlan,
-    file_figures,
-    file_sentence,
     usual_clips,
     usual_edit_plan,
 )

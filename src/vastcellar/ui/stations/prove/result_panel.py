@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 from vastcellar.core.diagnosis.causes import Diagnosis
 from vastcellar.core.recording.recorder import RecorderLoad
 from vastcellar.services.proving.alternating import TurnsResult, turns_sentence
-from vastcellar.services.proving.file_proving import FileResult, file_sentence
+from vastcellar.services.proving.file_kinds import FileResult, file_sentence
 from vastcellar.services.proving.flat_proving import FlatResult, Progress
 from vastcellar.services.proving.protocol_run import ProtocolRun, protocol_sentence
 from vastcellar.services.proving.recorder_proving import (

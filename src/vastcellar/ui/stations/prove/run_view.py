@@ -7,8 +7,9 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from vastcellar.core.diagnosis.causes import Diagnosis
 from vastcellar.services.proving.alternating import TurnsProof, TurnsResult
-from vastcellar.services.proving.file_proving import EditResult, FileProof, ProjectResult
-from vastcellar.services.proving.file_rows import ResultRows, file_rows
+from vastcellar.services.proving.file_kinds import file_rows
+from vastcellar.services.proving.file_proving import FileProof
+from vastcellar.services.proving.file_rows import ResultRows
 from vastcellar.services.proving.flat_proving import (
     FlatProof,
     FlatResult,
@@ -212,8 +213,9 @@ class RunView(QWidget):
             files = proof.run.result
             if files is not None:
                 self.results.end_files(files)
-            if isinstance(files, EditResult | ProjectResult):
-                self.parts.show_rows(file_rows(files, self._look.numbers))
+                rows = file_rows(files, self._look.numbers)
+                if rows is not None:
+                    self.parts.show_rows(rows)
         elif isinstance(result, TurnsResult):
             self.results.end_turns(result)
         elif isinstance(proof, FlatProof) and isinstance(result, FlatResult):

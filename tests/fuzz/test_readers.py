@@ -19,7 +19,8 @@ from vastcellar.core.links.quick_sum import quick_sum
 from vastcellar.core.units import parse_duration, parse_frame_rate, parse_rate, parse_size
 from vastcellar.data import data_path
 from vastcellar.services.cellar.unit_lists import read_list
-from vastcellar.services.match.judging import chain_in_file, judge_camera
+from vastcellar.services.match.chain_files import chain_in_file
+from vastcellar.services.match.judging import judge_camera
 from vastcellar.services.roll.copying import copy_run, run_copy
 from vastcellar.services.roll.verifying import lists_in
 from vastcellar.services.shoot.planning import planned

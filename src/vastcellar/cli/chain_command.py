@@ -10,7 +10,7 @@ from vastcellar.cli.printing import echo, print_json, print_lines
 from vastcellar.core.chain.stages import Stage
 from vastcellar.core.evidence import Evidence
 from vastcellar.core.units import PLAIN
-from vastcellar.services.match.judging import chain_in_file
+from vastcellar.services.match.chain_files import chain_in_file
 from vastcellar.services.words.said_wording import said_words
 from vastcellar.services.workplace.catalogs import read_catalog
 from vastcellar.services.workplace.folders import folders

@@ -17,7 +17,7 @@ from vastcellar.cli.printing import echo, print_json, print_lines
 from vastcellar.cli.quantities import Quantity, parse_seconds
 from vastcellar.cli.running import run_to_end
 from vastcellar.core.units import PLAIN, parse_rate, parse_size
-from vastcellar.services.match.judging import chain_in_file
+from vastcellar.services.match.chain_files import chain_in_file
 from vastcellar.services.proving.flat_proving import (
     BURST_BYTES,
     FlatPlan,

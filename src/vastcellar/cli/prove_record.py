@@ -21,7 +21,7 @@ from vastcellar.core.units import (
     parse_rate,
     parse_size,
 )
-from vastcellar.services.match.judging import ChainFile, chain_in_file
+from vastcellar.services.match.chain_files import ChainFile, chain_in_file
 from vastcellar.services.proving.recorder_loads import loads_of_shoot
 from vastcellar.services.proving.recorder_proving import (
     Proof,

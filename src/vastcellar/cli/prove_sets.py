@@ -15,7 +15,7 @@ from vastcellar.cli.running import run_to_end
 from vastcellar.core.protocols.protocol_text import HINT, parse_steps
 from vastcellar.core.recording.recorder import RecorderLoad
 from vastcellar.core.units import PLAIN, parse_frame_rate, parse_rate, parse_size
-from vastcellar.services.match.judging import chain_in_file
+from vastcellar.services.match.chain_files import chain_in_file
 from vastcellar.services.proving.alternating import (
     LEAST_TURNS,
     USUAL_TURNS,

@@ -14,7 +14,7 @@ from vastcellar.core.shoot.needs import camera_need
 from vastcellar.core.units import PLAIN, parse_rate, parse_size, parse_temperature
 from vastcellar.core.writing.drive_in_use import EventKind
 from vastcellar.core.writing.write_profile import WriteProfile
-from vastcellar.services.match.judging import ChainFile, chain_in_file
+from vastcellar.services.match.chain_files import ChainFile, chain_in_file
 from vastcellar.services.match.simulating import (
     Load,
     Offloaded,

@@ -4,13 +4,16 @@
 
 Each start is a new process; its time runs from the start of the process to the first frame that
 is painted. For Vast Cellar a second figure says when the demo stands in the window: catalog,
-cellar and shoot read, verdicts judged, the station drawn.
+units and shoot known, verdicts judged, the station drawn. That is a start as it is day by day,
+with what the last window showed; a third figure is one that has to read everything, as after an
+edit in a terminal. Both programs find their bytecode compiled, as they do on a user's computer.
 """
 
 from __future__ import annotations
 
 import argparse
 import os
+import shutil
 import statistics
 import subprocess
 import sys
@@ -76,7 +79,12 @@ app.close()
 
 def start_once(code: str, home: str) -> dict[str, float]:
     """Start *code* in a new process; return seconds to each moment that it prints."""
-    environment = {**os.environ, "QT_QPA_PLATFORM": os.environ.get("QT_QPA_PLATFORM", "offscreen")}
+    environment = {
+        **os.environ,
+        "QT_QPA_PLATFORM": os.environ.get("QT_QPA_PLATFORM", "offscreen"),
+        "PYTHONPYCACHEPREFIX": f"{home}/bytecode",
+    }
+    environment.pop("PYTHONDONTWRITEBYTECODE", None)
     begin = time.time()
     done = subprocess.run(
         [sys.executable, "-c", code, home],
@@ -98,7 +106,7 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__.splitlines()[0])
     parser.add_argument("--runs", type=int, default=9)
     runs = parser.parse_args().runs
-    bare, first, filled = [], [], []
+    bare, first, filled, read = [], [], [], []
     with tempfile.TemporaryDirectory() as home:
         start_once(BARE, home)  # the first of each fills the caches of the system
         start_once(OURS, home)  # ... and seeds the demo
@@ -107,16 +115,19 @@ def main() -> None:
             ours = start_once(OURS, home)
             first.append(ours["first"])
             filled.append(ours["filled"])
+            shutil.rmtree(f"{home}/state")
+            read.append(start_once(OURS, home)["filled"])
     base = statistics.median(bare)
     for name, times in (
         ("bare PySide6 + pyqtgraph window", bare),
         ("Vast Cellar, first window", first),
         ("Vast Cellar, demo in it", filled),
+        ("the same, everything read", read),
     ):
         middle = statistics.median(times)
         spread = f"{min(times):.2f} to {max(times):.2f} s"
         print(f"{name:34} {middle:5.2f} s  ({spread})  ratio {middle / base:4.2f}")
-    print(f"median of {runs} alternating starts each; wanted for the first window: at most 1.3")
+    print(f"median of {runs} alternating starts each; wanted: 1.3 and 1.8")
 
 
 if __name__ == "__main__":

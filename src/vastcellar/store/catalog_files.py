@@ -5,9 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from functools import lru_cache
 from pathlib import Path
-from typing import Any
-
-from pydantic import TypeAdapter, ValidationError
+from typing import TYPE_CHECKING, Any
 
 from vastcellar.core.errors import BadFileError, BadValueError
 from vastcellar.core.links.hubs import Hub
@@ -23,6 +21,10 @@ from vastcellar.core.shoot.shoot import AllowedMedium, CameraLimits
 from vastcellar.store.json_files import as_bad_file, read_json, require_format
 from vastcellar.store.reading import as_sentence
 from vastcellar.store.shipped_catalog import CATALOG_SECTIONS, shipped_catalog
+
+if TYPE_CHECKING:
+    # Loaded with the first file that is read: a start that reads none does without.
+    from pydantic import TypeAdapter
 
 CATALOG_FORMAT = "vast-cellar/catalog"
 CELLAR_FORMAT = "vast-cellar/cellar"
@@ -78,6 +80,8 @@ _OF_CALIBRATION: dict[str, tuple[str, ...]] = {
 @lru_cache(maxsize=32)
 def section_adapter(kind: Any) -> TypeAdapter[list[Any]]:
     """Return pydantic's reader for a list of *kind*; it also makes the JSON Schema."""
+    from pydantic import TypeAdapter
+
     return TypeAdapter(list[kind])
 
 
@@ -103,6 +107,8 @@ def read_sections(path: Path, format_name: str) -> dict[str, list[Any]]:
 
     Raises BadFileError naming file and field; nothing is taken over from a file with an error.
     """
+    from pydantic import ValidationError
+
     content = read_json(path)
     require_format(content, path, format_name, 1)
     sections: dict[str, list[Any]] = {}

@@ -5,7 +5,6 @@ from __future__ import annotations
 import gc
 import os
 import sys
-from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -21,59 +20,13 @@ from vastcellar.ui.widgets.plain import PlainTips, plain_box
 
 if TYPE_CHECKING:
     # Loaded when the window is up: the database alone takes a third of a second.
-    from vastcellar.services.shoot.shoots import OpenShoot
+    from vastcellar.services.shoot.starting import Started
+    from vastcellar.services.workplace.last_seen import LastSeen
     from vastcellar.services.workplace.rescuing import Rescued
-    from vastcellar.services.workplace.workplace import Workplace
     from vastcellar.ui.models.background import Background
     from vastcellar.ui.models.jobs import Jobs
     from vastcellar.ui.models.workbench import Workbench
     from vastcellar.ui.shell.shoot_menu import ShootMenu
-
-
-@dataclass(frozen=True)
-class _Loaded:
-    """What the loading thread hands over."""
-
-    workplace: Workplace
-    opened: OpenShoot
-    trouble: VastCellarError | None = None
-    rescued: tuple[Rescued, ...] = ()
-    """Runs that the cellar couldn't take when they ended."""
-
-
-def _load(demo: bool, shoot_path: Path | None, places: Folders, *, in_file: bool) -> _Loaded:
-    """Read catalog, cellar and the shoot; runs off the interface thread."""
-    from vastcellar.services.shoot.shoots import (
-        OpenShoot,
-        new_shoot,
-        open_shoot,
-        recent_shoots,
-    )
-    from vastcellar.services.workplace.autosaving import restore_unsaved
-    from vastcellar.services.workplace.rescuing import rescued_runs
-    from vastcellar.services.workplace.workplace import demo_shoot_path, open_workplace
-
-    workplace = open_workplace(demo=demo, places=places, in_file=in_file)
-    catalog = workplace.catalog
-    opened = None
-    trouble: VastCellarError | None = None
-    if shoot_path is None:
-        unsaved = restore_unsaved(catalog, places)
-        if unsaved is not None:
-            opened = OpenShoot(
-                unsaved.shoot, unsaved.path, True, unsaved.seen, autosave=unsaved.autosave
-            )
-    if opened is None:
-        path = shoot_path
-        if path is None and demo:
-            path = demo_shoot_path(places)
-        elif path is None:
-            path = next(iter(recent_shoots(places)), None)
-        try:
-            opened = open_shoot(path, catalog, places) if path else OpenShoot(new_shoot())
-        except VastCellarError as error:
-            opened, trouble = OpenShoot(new_shoot()), error
-    return _Loaded(workplace, opened, trouble, rescued_runs(places))
 
 
 _SWITCH_S = 0.0005
@@ -119,9 +72,15 @@ class Application(QObject):
         self._loader.failed.connect(self._on_failed)
         demo, shoot_path, places = self._demo, self._shoot_path, self.places
         in_file = self._in_file
-        self._loader.request(lambda: _load(demo, shoot_path, places, in_file=in_file))
 
-    def _on_loaded(self, loaded: _Loaded) -> None:
+        def load() -> Started:
+            from vastcellar.services.shoot.starting import start
+
+            return start(places, demo=demo, shoot_path=shoot_path, in_file=in_file)
+
+        self._loader.request(load)
+
+    def _on_loaded(self, loaded: Started) -> None:
         from vastcellar.ui.models.document import ShootDocument
         from vastcellar.ui.models.jobs import Jobs
         from vastcellar.ui.models.workbench import Workbench
@@ -133,7 +92,10 @@ class Application(QObject):
         self.menu = ShootMenu(self.window, self.workbench)
         document.open(loaded.opened)
         self.window.attach(self.workbench, self.jobs)
-        self.workbench.units.reload()
+        if loaded.seen is not None:
+            self.workbench.units.show_seen(loaded.seen.shelf, loaded.seen.changes)
+        else:
+            self.workbench.units.reload()
         self.workbench.units.back.connect(self._on_back)
         removed = loaded.workplace.removed
         if loaded.opened.is_restored:
@@ -239,7 +201,23 @@ class Application(QObject):
         # What still reads the cellar must be done with it before it is let go.
         QThreadPool.globalInstance().waitForDone()
         if self.workbench is not None:
+            seen = self._seen(self.workbench)
             self.workbench.workplace.close()
+            if seen is not None:
+                from vastcellar.services.workplace.last_seen import remember
+
+                remember(seen, self.places, demo=self._demo)
+
+    @staticmethod
+    def _seen(workbench: Workbench) -> LastSeen | None:
+        """Return what the next start may show at once."""
+        from vastcellar.services.workplace.last_seen import picture_of
+
+        document, units = workbench.document, workbench.units
+        return picture_of(
+            units.workplace, units.shelf, units.seen_changes, document.shoot, document.path,
+            document.saved_mark,
+        )  # fmt: skip
 
 
 def _settings(places: Folders) -> QSettings:
@@ -258,6 +236,10 @@ def _tell(window: MainWindow, title: str, error: VastCellarError) -> None:
     plain_box(window, title, f"{title}.", str(error)).exec()
 
 
+_FIRST_SWEEP_MS = 2500
+"""By then the window stands; until then nearly all that is made is there to stay."""
+
+
 class _Sweeper(QObject):
     """Collects garbage in the interface thread only.
 
@@ -270,6 +252,11 @@ class _Sweeper(QObject):
         gc.disable()
         self._timer = QTimer(self, interval=200)
         self._timer.timeout.connect(self._sweep)
+        QTimer.singleShot(_FIRST_SWEEP_MS, self, self._begin)
+
+    def _begin(self) -> None:
+        # What a start loads stays to the end: to look through it again and again finds nothing.
+        gc.freeze()
         self._timer.start()
 
     def _sweep(self) -> None:

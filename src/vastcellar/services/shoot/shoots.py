@@ -15,7 +15,6 @@ from vastcellar.services.workplace.autosaving import Autosave
 from vastcellar.services.workplace.folders import Folders
 from vastcellar.store.json_files import read_json, write_text_whole
 from vastcellar.store.private_files import make_private_folder
-from vastcellar.store.shoot_files import SHOOT_SUFFIX, read_shoot, write_shoot
 
 MOST_RECENT = 8
 USUAL_COPIES = 2
@@ -70,13 +69,16 @@ def set_to_preset(camera: Camera, catalog: Catalog, model_key: str, preset_name:
 
 def shoot_in_file(path: Path, catalog: Catalog) -> Shoot:
     """Return the shoot in *path* without opening it for editing. Raises BadFileError."""
+    # What checks files from outside takes a while to load, and the last window's needs no check.
+    from vastcellar.store.shoot_files import read_shoot
+
     return read_shoot(path, catalog)
 
 
 def open_shoot(path: Path, catalog: Catalog, places: Folders) -> OpenShoot:
     """Open the shoot in *path* and remember it as recent. Raises BadFileError."""
     seen = file_mark(path)
-    shoot = read_shoot(path, catalog)
+    shoot = shoot_in_file(path, catalog)
     remember_recent(path, places)
     return OpenShoot(shoot, path.resolve(), seen=seen)
 
@@ -88,6 +90,8 @@ def save_shoot(shoot: Shoot, path: Path, places: Folders, *, seen: str | None = 
     Raises BadFileError where it can't be written, or was changed by somebody else since: then both
     are kept, theirs in the file and ours where it was.
     """
+    from vastcellar.store.shoot_files import SHOOT_SUFFIX, write_shoot
+
     if not path.name.endswith(".json"):
         path = path.with_name(path.name + SHOOT_SUFFIX)
     now = file_mark(path)

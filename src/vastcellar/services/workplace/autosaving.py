@@ -22,7 +22,6 @@ from vastcellar.core.shoot.shoot import Shoot
 from vastcellar.services.workplace.folders import Folders
 from vastcellar.store.json_files import read_json, require_format, write_text_whole
 from vastcellar.store.private_files import PRIVATE_FILE_MODE, make_private_folder
-from vastcellar.store.shoot_files import shoot_from, shoot_text
 
 _FORMAT = "vast-cellar/unsaved"
 _SET_ASIDE = ".damaged"
@@ -55,6 +54,8 @@ class Autosave:
 
     def keep(self, shoot: Shoot, path: Path | None, seen: str) -> None:
         """Put the unsaved state of *shoot* where the next start finds it. Raises BadFileError."""
+        from vastcellar.store.shoot_files import shoot_text  # loads what checks files, too
+
         content = {
             "format": _FORMAT,
             "version": 1,
@@ -107,6 +108,11 @@ def _locked(path: Path) -> int | None:
     return handle
 
 
+def has_unsaved(places: Folders) -> bool:
+    """Whether any window left something, or has something that isn't saved yet."""
+    return places.autosave_file.exists() or any(places.unsaved_folder.glob("*.json"))
+
+
 def restore_unsaved(catalog: Catalog, places: Folders) -> Unsaved | None:
     """Return the newest that a window left; None where there is none.
 
@@ -145,6 +151,8 @@ def _newest_first(places: Folders) -> list[Path]:
 
 
 def _read(path: Path, catalog: Catalog, autosave: Autosave) -> Unsaved | None:
+    from vastcellar.store.shoot_files import shoot_from
+
     try:
         content: Any = read_json(path)
         require_format(content, path, _FORMAT, 1)

@@ -13,7 +13,7 @@ from vastcellar.store.shipped_catalog import shipped_catalog, shipped_modes
 
 def read_catalog(places: Folders) -> Catalog:
     """Return the shipped catalog with the user's files over it. Raises BadFileError."""
-    own = _own_files(places)
+    own = own_files(places)
     if not own:
         return shipped_catalog()
     # What checks files from outside takes a while to load: only who has some waits for it.
@@ -24,8 +24,9 @@ def read_catalog(places: Folders) -> Catalog:
 
 def read_modes(places: Folders) -> Mapping[str, LinkMode]:
     """Return the link modes in force, without the parts. Raises BadFileError."""
-    return read_catalog(places).modes if _own_files(places) else shipped_modes()
+    return read_catalog(places).modes if own_files(places) else shipped_modes()
 
 
-def _own_files(places: Folders) -> list[Path]:
+def own_files(places: Folders) -> list[Path]:
+    """Return the user's catalog files, in the order in which they are laid over the shipped."""
     return sorted(places.catalog_folder.glob("*.json")) if places.catalog_folder.is_dir() else []

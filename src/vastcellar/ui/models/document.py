@@ -70,6 +70,11 @@ class ShootDocument(QObject):
         """Whether the shoot differs from its file."""
         return not self.undo_stack.isClean()
 
+    @property
+    def saved_mark(self) -> str:
+        """The mark of the file that the shoot is as it stands in; "" where it differs."""
+        return "" if self.is_unsaved or self.path is None else self._seen
+
     def open(self, opened: OpenShoot) -> None:
         """Show *opened* in place of what was open."""
         self._autosave.stop()

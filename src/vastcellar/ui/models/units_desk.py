@@ -111,6 +111,19 @@ class UnitsDesk(QObject):
         """The catalog in force."""
         return self.workplace.catalog
 
+    @property
+    def seen_changes(self) -> int | None:
+        """How often the cellar had been written when the shelf was read; None before it was."""
+        return None if self._is_reading else self._seen_changes
+
+    def show_seen(self, shelf: Shelf, changes: int) -> None:
+        """Show *shelf* as it was when the cellar had been written *changes* times.
+
+        Whether that still holds is asked once the window stands.
+        """
+        self.shelf, self._seen_changes = shelf, changes
+        self.read.emit()
+
     def reload(self) -> None:
         """Read units and runs anew, off the interface thread."""
         workplace = self._asked_of = self.workplace

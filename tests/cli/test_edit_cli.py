@@ -139,3 +139,28 @@ def test_what_several_clients_saw_is_kept_as_one_test_of_the_unit(tmp_path):
     assert "belongs to the client that calls" in run(
         "prove", "edit", str(disk), "--join", "--unit", "H-02"
     )
+
+
+def test_the_hours_of_editors_are_printed_spell_by_spell(tmp_path):
+    """When who works, what that asks of each stage, and what is late; as JSON and in lines."""
+    plan = json.loads(Path(EDIT).read_text(encoding="utf-8"))
+    plan["timeline"] = ""
+    plan["editors"] = [
+        {"name": "Cut", "start_s": 32400, "end_s": 64800},
+        {"name": "Night", "start_s": 57600, "end_s": 100800, "streams": 2, "sound_tracks": 24},
+    ]
+    file = tmp_path / "hours.edit.json"
+    file.write_text(json.dumps(plan))
+    made = json.loads(run("edit", str(file), "--json"))
+    alone, both, night = made["hours"]
+    assert (both["from_s"], both["to_s"], both["editors"]) == (57600, 64800, ["Cut", "Night"])
+    assert both["streams"] == 3 and both["limit"] == "its 1 GbE port" and not both["is_held"]
+    assert alone["is_held"] and alone["late_frames_per_minute"] == 0
+    assert night["used_shares"]["the disks"] < 1 < night["used_shares"]["its 1 GbE port"]
+    assert made["streams_wanted"] == 3 and made["scrub_frames_per_s"] > 1
+    told = run("edit", str(file))
+    assert "16:00 to 18:00, Cut, Night: 3 streams, 277 MB/s" in told
+    plan["editors"][1]["end_s"] = 57600
+    file.write_text(json.dumps(plan))
+    with pytest.raises(VastCellarError, match="Night"):
+        run("edit", str(file))

@@ -10,6 +10,7 @@ import click
 from vastcellar.cli.known_shelf import known_shelf
 from vastcellar.cli.printing import echo, print_json
 from vastcellar.cli.quantities import Quantity
+from vastcellar.core.edit.editors import Spell
 from vastcellar.core.shoot.shoot import Shoot
 from vastcellar.core.units import PLAIN, parse_rate
 from vastcellar.services.edit.edit_planning import PlannedEdit, PlannedStore, plan_edit
@@ -25,7 +26,9 @@ from vastcellar.services.edit.edit_wording import (
     months_line,
     position,
     rebuild_line,
+    spell_line,
     store_line,
+    used_name,
 )
 from vastcellar.services.edit.helping import Help, helps_for
 from vastcellar.services.edit.plans import edit_in_file
@@ -63,6 +66,8 @@ def edit_command(edit_file: Path, shoot_file: Path | None, demo: bool, as_json: 
         echo(f"{each.setup.name}: {store_line(each)}")
         echo(f"  {headline(each)}: {each.verdict.value} ({evidence_line(each)}).")
         echo(f"  {limit_line(each, PLAIN)}")
+        for spell in each.spells:
+            echo(f"  {spell_line(spell, PLAIN)}.")
         if played := measured_cut_text(each, PLAIN):
             echo(f"  {played}.")
         echo(f"  {rebuild_line(each, PLAIN)} {months_line(each, PLAIN)}")
@@ -97,6 +102,20 @@ def _as_json(edit: PlannedEdit, helping: tuple[Help, ...]) -> dict[str, object]:
     return found
 
 
+def _spell_json(spell: Spell) -> dict[str, object]:
+    return {
+        "from_s": spell.start_s,
+        "to_s": spell.end_s,
+        "editors": [desk.name for desk in spell.desks],
+        "streams": spell.streams,
+        "asked_bytes_per_s": spell.asked_bytes_per_s,
+        "limit": used_name(spell.limit),
+        "used_shares": {used_name(used): used.share for used in spell.used},
+        "is_held": spell.is_held,
+        "late_frames_per_minute": spell.late_frames_per_minute,
+    }
+
+
 def _store_json(each: PlannedStore) -> dict[str, object]:
     array, rebuild, jump = each.store.array, each.rebuild, each.jump
     played, measured = each.played, each.measured_cut
@@ -126,6 +145,8 @@ def _store_json(each: PlannedStore) -> dict[str, object]:
         "unreadable_risk": rebuild.unreadable_risk,
         "streams_while_rebuilding": each.rebuilding.held if rebuild.is_possible else 0,
         "first_frame_s": {"p50": jump.half_s, "p99": jump.most_s},
+        "scrub_frames_per_s": each.scrub.shown_per_s,
+        "hours": [_spell_json(spell) for spell in each.spells],
         "project_opens_s": each.opens_in_s,
         "full_after_months": _finite(each.months.full_after_months),
         "price": each.store.price or None,

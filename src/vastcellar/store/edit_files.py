@@ -11,6 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from vastcellar.core.shoot.edit_plan import (
     Beside,
+    Editor,
     EditPlan,
     GrowthSetup,
     StoreSetup,
@@ -28,7 +29,7 @@ from vastcellar.store.reading import as_sentence
 EDIT_FORMAT = "vast-cellar/edit"
 EDIT_SUFFIX = ".edit.json"
 
-read_strictly(Beside, EditPlan, GrowthSetup, StoreSetup, StreamSetup)
+read_strictly(Beside, EditPlan, Editor, GrowthSetup, StoreSetup, StreamSetup)
 
 
 class EditInFile(BaseModel):
@@ -50,6 +51,7 @@ class EditInFile(BaseModel):
     beside: tuple[Beside, ...] = ()
     growth: GrowthSetup = Field(default_factory=GrowthSetup)
     timeline: str = ""
+    editors: tuple[Editor, ...] = ()
 
 
 def edit_schema() -> dict[str, Any]:

@@ -20,6 +20,7 @@ from vastcellar.core.errors import BadFileError, BadValueError, UnknownPartError
 from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.shoot.edit_plan import (
     Beside,
+    Editor,
     EditPlan,
     GrowthSetup,
     StoreSetup,
@@ -89,7 +90,7 @@ class FormatInFile(_Strict):
 # Values that need nothing looked up are read straight into core's own classes.
 read_strictly(
     AllowedMedium, Break, CameraLimits, Copy, MeasuredRate, Offload, Person, Beside, EditPlan,
-    GrowthSetup, StoreSetup, StreamSetup,
+    Editor, GrowthSetup, StoreSetup, StreamSetup,
 )  # fmt: skip
 
 

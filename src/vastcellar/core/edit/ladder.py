@@ -7,7 +7,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from vastcellar.core.edit.edit_load import EditLoad, require_streams
+from vastcellar.core.edit.edit_load import Beside, EditLoad, require_streams
 from vastcellar.core.edit.edit_store import EditStore, Stage, StageKind
 
 MOST_STREAMS = 1024
@@ -112,35 +112,46 @@ def ladder_of(store: EditStore, load: EditLoad, *, above: int = 2) -> Ladder:
     return Ladder(store, load, last, rungs)
 
 
-def disk_seconds_beside(store: EditStore, load: EditLoad) -> float:
-    """Return the time of disks that work beside the streams takes, in a second."""
+def disk_seconds_beside(store: EditStore, beside: Sequence[Beside]) -> float:
+    """Return the time of disks that work *beside* the streams takes, in a second.
+
+    What is written keeps every disk of the array busy, those with parity as well.
+    """
     array, filled = store.array, store.filled_share
     seconds = 0.0
-    for each in load.beside:
+    for each in beside:
         if each.write_bytes_per_s > 0:
             visits = each.write_bytes_per_s / each.block_bytes
             seconds += visits * array.write_disk_seconds(each.block_bytes, filled)
         if each.read_bytes_per_s > 0:
             visits = each.read_bytes_per_s / each.block_bytes
             seconds += visits * array.read_disk_seconds(each.block_bytes, filled, seeks=True)
-    return seconds
+    return seconds * array.disk_seconds_per_s / array.count
+
+
+def places_beside(beside: Sequence[Beside]) -> int:
+    """Return at how many other places of the disks something goes on."""
+    return sum(1 for each in beside if each.write_bytes_per_s or each.read_bytes_per_s)
+
+
+def taken_beside_bytes_per_s(stage: Stage, beside: Sequence[Beside]) -> float:
+    """Return what *beside* takes of a stage in the direction in which streams come."""
+    read = sum(each.read_bytes_per_s for each in beside)
+    return read if stage.is_duplex else read + sum(each.write_bytes_per_s for each in beside)
 
 
 def _disks_give(store: EditStore, load: EditLoad, streams: int) -> float:
     array, filled, stream = store.array, store.filled_share, load.stream
-    # What is written keeps every disk of the array busy, those with parity as well.
-    beside = disk_seconds_beside(store, load) * array.disk_seconds_per_s / array.count
-    others = sum(1 for each in load.beside if each.write_bytes_per_s or each.read_bytes_per_s)
+    beside = disk_seconds_beside(store, load.beside)
     visit_bytes = stream.visit_bytes
-    seeks = streams + others > array.lanes
+    seeks = streams + places_beside(load.beside) > array.lanes
     cost = array.read_disk_seconds(visit_bytes, filled, seeks=seeks) / visit_bytes
     used = array.disks_at_work(streams, visit_bytes) * store.disk_time_share
     return max(used - beside, 0.0) / cost
 
 
 def _stage_gives(stage: Stage, load: EditLoad, streams: int) -> float:
-    written, read = load.written_beside_bytes_per_s, load.read_beside_bytes_per_s
-    beside = read if stage.is_duplex else read + written
+    beside = taken_beside_bytes_per_s(stage, load.beside)
     if not stage.is_per_desk:
         return max(stage.bytes_per_s - beside, 0.0)
     # The desk with most of the streams is the first to be full.

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from vastcellar.core.checks import require_above_zero
 from vastcellar.core.edit.edit_load import EditLoad, require_streams
 from vastcellar.core.edit.edit_store import EditStore
-from vastcellar.core.edit.ladder import disk_seconds_beside
+from vastcellar.core.edit.ladder import disk_seconds_beside, places_beside
 
 Floats = NDArray[np.float64]
 
@@ -120,8 +120,7 @@ class _Disks:
 
     def __init__(self, store: EditStore, load: EditLoad, streams: int) -> None:
         array, filled, stream = store.array, store.filled_share, load.stream
-        others = sum(1 for each in load.beside if each.write_bytes_per_s or each.read_bytes_per_s)
-        seeks = streams + others > array.lanes
+        seeks = streams + places_beside(load.beside) > array.lanes
         visits = stream.ahead_bytes / stream.visit_bytes
         visit_s = array.read_visit_s(stream.visit_bytes, filled, seeks=seeks)
         touched = array.touched(stream.visit_bytes)
@@ -129,8 +128,9 @@ class _Disks:
         lanes = max(array.lanes * array.width // touched, 1)
         self._queues = [np.arange(streams)[lane::lanes] for lane in range(min(lanes, streams))]
         self._takes = visits * visit_s
-        # What is written keeps every disk busy, those with parity as well; a rebuild all of them.
-        busy = disk_seconds_beside(store, load) / array.count + 1 - store.disk_time_share
+        # A rebuild keeps all of them busy.
+        beside = disk_seconds_beside(store, load.beside) / array.disk_seconds_per_s
+        busy = beside + 1 - store.disk_time_share
         self._slower = math.inf if busy >= 1 else 1 / (1 - busy)
         self._free_s = [0.0] * len(self._queues)
 

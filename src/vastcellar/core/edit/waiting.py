@@ -55,6 +55,43 @@ def first_frame(store: EditStore, load: EditLoad, streams: int) -> FirstFrame:
     )
 
 
+@dataclass(frozen=True, slots=True)
+class Scrub:
+    """The playhead is dragged: each place that it stops at is a question of its own."""
+
+    frame_s: float
+    """Alone: as a first frame, with nothing of one's own in flight."""
+    behind_s: float
+    """For what others are being read at that moment, on the average."""
+    plays_per_s: float
+    """Frames of the stream in a second: no more can be shown."""
+
+    @property
+    def shown_per_s(self) -> float:
+        """Frames that follow the hand."""
+        return min(1 / (self.frame_s + self.behind_s), self.plays_per_s)
+
+
+def scrub(store: EditStore, load: EditLoad, streams: int) -> Scrub:
+    """Return how scrubbing feels in one of so many *streams*, while the others play.
+
+    Who comes at a random moment finds the disks at somebody else's visit for as much of the time as
+    the others ask, and waits for half of one on the average.
+    Raises BadValueError for no stream.
+
+    References:
+        mean rest of a visit of fixed length = half of it (renewal theory).
+
+    """
+    rung = rung_of(store, load, streams)
+    array, stream = store.array, load.stream
+    alone_s = first_frame(store, load, streams).half_s
+    disks = rung.given[0].bytes_per_s
+    busy = min((streams - 1) * stream.bytes_per_s / disks, 1.0) if disks > 0 else 1.0
+    visit_s = array.read_visit_s(stream.visit_bytes, store.filled_share, seeks=streams > 1)
+    return Scrub(alone_s, busy * visit_s / 2, stream.frames_per_s)
+
+
 def opens_in_s(
     store: EditStore, files: int = PROJECT_FILES, file_bytes: float = PROJECT_FILE_BYTES
 ) -> float:

@@ -9,7 +9,7 @@ from vastcellar.core.checks import require_above_zero, require_between, require_
 from vastcellar.core.errors import BadValueError
 
 MOST_STORES, MOST_STREAMS_ASKED = 4, 256
-_MOST_DISKS, _MOST_BESIDE = 48, 10
+_MOST_DISKS, _MOST_BESIDE, _MOST_EDITORS = 48, 10, 16
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,6 +118,43 @@ class Beside:
 
 
 @dataclass(frozen=True, slots=True)
+class Editor:
+    """Somebody who edits: from when to when, what plays at that desk, what goes on beside it."""
+
+    name: str
+    start_s: float = 9 * 3600.0
+    end_s: float = 18 * 3600.0
+    """Since midnight; past 24 h the next day."""
+    streams: int = 1
+    stream: StreamSetup | None = None
+    """What plays there; None for what the plan says."""
+    sound_tracks: int = 0
+    """Files of sound of their own that play along, as a mix has them."""
+    write_bytes_per_s: float = 0.0
+    """Renders, exports and caches of this desk."""
+    read_bytes_per_s: float = 0.0
+    """What it reads without a deadline: a transcode, a copy off the store."""
+
+    def __post_init__(self) -> None:
+        if not self.name.strip():
+            raise BadValueError("an editor has no name", where="editor", mend="Give one")
+        where = f"editor {self.name!r}"
+        require_between(where, 0, MOST_STREAMS_ASKED, streams=self.streams)
+        require_between(where, 0, 512, sound_tracks=self.sound_tracks)
+        require_not_negative(
+            where,
+            write_bytes_per_s=self.write_bytes_per_s,
+            read_bytes_per_s=self.read_bytes_per_s,
+        )
+        if not 0 <= self.start_s < self.end_s <= 48 * 3600:
+            raise BadValueError(
+                f"the hours go from {self.start_s / 3600:g} to {self.end_s / 3600:g}",
+                where=where,
+                mend="Let them end after they start, within two days",
+            )
+
+
+@dataclass(frozen=True, slots=True)
 class GrowthSetup:
     """How the store fills: what a month brings, and what is moved away again."""
 
@@ -153,6 +190,8 @@ class EditPlan:
     growth: GrowthSetup = field(default_factory=GrowthSetup)
     timeline: str = ""
     """Path of an OpenTimelineIO file: what the cut asks for."""
+    editors: tuple[Editor, ...] = ()
+    """Who edits when; then what is wanted at once, and by how many desks, follows from them."""
 
     def __post_init__(self) -> None:
         where = "edit"
@@ -162,11 +201,16 @@ class EditPlan:
         require_not_negative(where, block_bytes=self.block_bytes)
         require_between(where, 1, 64, desks=self.desks)
         require_between(where, 0, _MOST_BESIDE, beside=len(self.beside))
-        name, count = next(iter(Counter(s.name for s in self.stores).most_common(1)), ("", 0))
-        if count > 1:
-            raise BadValueError(
-                f"two stores are called {name!r}", where=where, mend="Give each its own name"
-            )
+        require_between(where, 0, _MOST_EDITORS, editors=len(self.editors))
+        for kind, names in (
+            ("stores", [each.name for each in self.stores]),
+            ("editors", [each.name for each in self.editors]),
+        ):
+            name, count = next(iter(Counter(names).most_common(1)), ("", 0))
+            if count > 1:
+                raise BadValueError(
+                    f"two {kind} are called {name!r}", where=where, mend="Give each its own name"
+                )
         if self.chosen and self.chosen not in {each.name for each in self.stores}:
             raise BadValueError(
                 f"there is no store {self.chosen!r}", where=where, mend="Choose one of them"

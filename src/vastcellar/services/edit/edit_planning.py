@@ -11,10 +11,19 @@ from pathlib import Path
 from vastcellar.core.edit.demand import PlayedDemand, play_demand
 from vastcellar.core.edit.edit_load import EditLoad
 from vastcellar.core.edit.edit_store import EditStore, StageKind
+from vastcellar.core.edit.editors import Spell, busiest, spells_of
 from vastcellar.core.edit.ladder import Ladder, Rung, ladder_of, rung_of
 from vastcellar.core.edit.months import Growth, Months, months_of
 from vastcellar.core.edit.rebuilding import Rebuild, rebuild_of
-from vastcellar.core.edit.waiting import FirstFrame, WriteTime, first_frame, opens_in_s, written_in
+from vastcellar.core.edit.waiting import (
+    FirstFrame,
+    Scrub,
+    WriteTime,
+    first_frame,
+    opens_in_s,
+    scrub,
+    written_in,
+)
 from vastcellar.core.errors import BadValueError, VastCellarError
 from vastcellar.core.evidence import Evidence, Verdict, verdict_for_margin
 from vastcellar.core.parts.catalog import Catalog
@@ -28,7 +37,13 @@ from vastcellar.services.edit.measured import (
     measured_cut,
     measured_rungs,
 )
-from vastcellar.services.edit.stores import build_store, is_network, load_of
+from vastcellar.services.edit.stores import (
+    build_store,
+    desks_of,
+    is_network,
+    load_of,
+    wanted_of,
+)
 from vastcellar.services.edit.timelines import CutReader, TimelineDemand, cut_path
 from vastcellar.store.run_record import RunRecord
 
@@ -58,6 +73,10 @@ class PlannedStore:
     """What edit tests of its unit stand for."""
     measured_cut: MeasuredCut | None = None
     """The cut, or a part of it, played from its unit for real."""
+    spells: tuple[Spell, ...] = ()
+    """How busy it is through the day, where editors are named."""
+    is_as_wanted: bool = True
+    """Whether the editors play the plan's own stream and nothing beside: what a test measured."""
 
     @cached_property
     def asked(self) -> Rung:
@@ -66,12 +85,28 @@ class PlannedStore:
 
     @cached_property
     def proof(self) -> MeasuredRung | None:
-        """The measured rung that decides: as many streams or more in time, or as few late."""
+        """The measured rung that decides: as many streams or more in time, or as few late.
+
+        None where editors play or do something else than the streams that were measured.
+        """
+        if not self.is_as_wanted:
+            return None
         in_time = [m for m in self.measured if not m.late_frames_per_minute]
         late = [m for m in self.measured if m.late_frames_per_minute]
         holds = [m for m in in_time if m.streams >= self.streams]
         fails = [m for m in late if m.streams <= self.streams]
         return max((*holds, *fails), key=lambda each: each.measured_at, default=None)
+
+    @cached_property
+    def busiest(self) -> Spell | None:
+        """When the editors ask most of what it can give; None where none are named."""
+        return busiest(self.spells)
+
+    @property
+    def margin(self) -> float:
+        """How much more there is than is asked: by the editors at their busiest, or in all."""
+        spell = self.busiest
+        return self.asked.margin if spell is None else spell.margin
 
     @property
     def verdict(self) -> Verdict:
@@ -79,7 +114,9 @@ class PlannedStore:
         if self.proof is not None:
             is_late = self.proof.late_frames_per_minute > 0
             return Verdict.FALLS_SHORT if is_late else Verdict.HOLDS
-        return verdict_for_margin(self.asked.margin) if self.asked.is_held else Verdict.FALLS_SHORT
+        spell = self.busiest
+        is_held = self.asked.is_held if spell is None else spell.is_held
+        return verdict_for_margin(self.margin) if is_held else Verdict.FALLS_SHORT
 
     @property
     def evidence(self) -> Evidence:
@@ -90,6 +127,17 @@ class PlannedStore:
     def jump(self) -> FirstFrame:
         """A first frame while the streams that it holds play."""
         return first_frame(self.store, self.load, max(min(self.streams, self.ladder.held), 1))
+
+    @cached_property
+    def scrub(self) -> Scrub:
+        """The playhead dragged in one of the streams that it holds, while the others play."""
+        return scrub(self.store, self.load, max(min(self.streams, self.ladder.held), 1))
+
+    @property
+    def measured_jump(self) -> MeasuredRung | None:
+        """The newest test of so many streams that jumped; None where none did."""
+        at = max(min(self.streams, self.ladder.held), 1)
+        return next((m for m in self.measured if m.streams == at and m.first_frame_s), None)
 
     @property
     def opens_in_s(self) -> float:
@@ -179,7 +227,7 @@ def plan_edit(
         except VastCellarError as error:
             notes.append(str(error))
             continue
-        planned = planned_store(setup, store, load, plan, cut, growth_of(plan, shoot))
+        planned = planned_store(setup, store, load, plan, cut, growth_of(plan, shoot), shoot)
         here = [each for each in records if is_of_this_place(each, is_network=is_network(setup))]
         rungs = measured_rungs(here, setup.unit_tag, load)
         measured = tuple(each for each in rungs if _could_be(each, planned.ladder))
@@ -203,6 +251,7 @@ def planned_store(
     plan: EditPlan,
     cut: TimelineDemand | None,
     growth: Growth,
+    shoot: Shoot | None = None,
 ) -> PlannedStore:
     """Return a store under *load*, with everything that is reckoned of it."""
     usable = store.array.usable_bytes
@@ -216,15 +265,18 @@ def planned_store(
             return given[streams]
 
         played = play_demand(cut.demand, gives, load.stream.read_ahead_s)
+    desks = desks_of(plan, shoot)
     return PlannedStore(
         setup,
         store,
         load,
-        plan.streams,
+        wanted_of(plan, shoot),
         ladder_of(store, load),
         rebuild_of(store.array, store.filled_share, store.rebuild_bytes_per_s),
         months_of(usable, usable * store.filled_share, growth),
         played,
+        spells=spells_of(store, desks, plan.beside),
+        is_as_wanted=all(each.stream == load.stream and not each.beside for each in desks),
     )
 
 

@@ -5,13 +5,22 @@ from __future__ import annotations
 import math
 
 from vastcellar.core.edit.edit_store import Stage, StageKind
+from vastcellar.core.edit.editors import Spell
 from vastcellar.core.evidence import Evidence
 from vastcellar.core.units import NumberFormat
 from vastcellar.services.edit.edit_planning import INGEST_BYTES, MEMORY_BYTES, PlannedStore
-from vastcellar.services.edit.edit_wording import given_name, position, risk_text, streams_text
+from vastcellar.services.edit.edit_wording import (
+    desk_text,
+    given_name,
+    hours_text,
+    position,
+    risk_text,
+    streams_text,
+    used_name,
+)
 from vastcellar.services.sums.sum_lines import Sum, SumLine
 
-HELD_SUM, DISKS_SUM, LATE_SUM = "edit-held", "edit-disks", "edit-late"
+HELD_SUM, DISKS_SUM, LATE_SUM, HOURS_SUM = "edit-held", "edit-disks", "edit-late", "edit-hours"
 REBUILD_SUM, JUMP_SUM, MONTHS_SUM, STORE_SUM, INGEST_SUM = (
     "edit-rebuild", "edit-jump", "edit-months", "edit-store", "edit-ingest",
 )  # fmt: skip
@@ -25,6 +34,8 @@ def edit_sums(planned: PlannedStore, fmt: NumberFormat) -> dict[str, Sum]:
         jump_sum(planned, fmt), months_sum(planned, fmt), store_sum(planned, fmt),
         ingest_sum(planned, fmt),
     ]  # fmt: skip
+    if planned.busiest is not None:
+        sums.append(hours_sum(planned, planned.busiest, fmt))
     if planned.played is not None and planned.played.worst is not None:
         sums.append(late_sum(planned, fmt))
     return {each.key: each for each in sums}
@@ -120,6 +131,32 @@ def late_sum(planned: PlannedStore, fmt: NumberFormat) -> Sum:
     return _sum(LATE_SUM, f"{position(worst.start_s)} comes late", lines)
 
 
+def hours_sum(planned: PlannedStore, spell: Spell, fmt: NumberFormat) -> Sum:
+    """Return how busy the editors keep each stage at their busiest."""
+    lines = [
+        SumLine(each.name, desk_text(each, fmt), fmt.rate(each.asked_bytes_per_s, 1))
+        for each in spell.desks
+    ]
+    for used in spell.used:
+        how = f"streams {fmt.percent(used.streams_share)}"
+        if used.beside_share:
+            how += f" + beside them {fmt.percent(used.beside_share)}"
+        lines.append(SumLine(used_name(used), f"{how} of what it gives", fmt.percent(used.share)))
+    limit = spell.limit
+    if spell.streams:
+        lines.append(
+            SumLine("of what is asked the streams get",
+                    f"{used_name(limit)}: (1 − {fmt.percent(limit.beside_share)}) ÷ "
+                    f"{fmt.percent(limit.streams_share)}",
+                    fmt.percent(limit.given_share))
+        )  # fmt: skip
+    lines.append(
+        SumLine("late frames a minute", "frames played a minute × (1 − given ÷ asked)",
+                fmt.number(spell.late_frames_per_minute, 0))
+    )  # fmt: skip
+    return _sum(HOURS_SUM, f"Busiest {hours_text(spell, fmt)}", lines)
+
+
 def rebuild_sum(planned: PlannedStore, fmt: NumberFormat) -> Sum:
     """Return how long a rebuild takes, and what may go wrong."""
     rebuild, array = planned.rebuild, planned.store.array
@@ -161,6 +198,27 @@ def jump_sum(planned: PlannedStore, fmt: NumberFormat) -> Sum:
         SumLine("what was asked for before", "a whole read-ahead, at worst", ms(jump.in_flight_s)),
         SumLine("99 of 100", "a guess, to be measured", ms(jump.most_s)),
     ]
+    measured = planned.measured_jump
+    if measured is not None and measured.first_frame_s is not None:
+        half_s, most_s = measured.first_frame_s
+        when = measured.measured_at.astimezone().date().isoformat()
+        said = f"{streams_text(measured.streams)} of {planned.setup.unit_tag}, {when}"
+        said += ", simulated" if measured.is_simulated else ""
+        lines.append(SumLine("measured: half of them", said, ms(half_s)))
+        lines.append(SumLine("measured: 99 of 100", said, ms(most_s)))
+    dragged = planned.scrub
+    lines.append(
+        SumLine("scrubbing waits for others", "half of one of their visits, while they are there",
+                ms(dragged.behind_s))
+    )  # fmt: skip
+    lines.append(
+        SumLine("frames a second that follow the hand",
+                f"1 ÷ ({ms(dragged.frame_s)} + {ms(dragged.behind_s)}), at most as it plays",
+                fmt.number(dragged.shown_per_s, 1))
+    )  # fmt: skip
+    if measured is not None and measured.scrub_frame_p99_s is not None:
+        lines.append(SumLine("measured: each frame of a scrub", "99 of 100",
+                             ms(measured.scrub_frame_p99_s)))  # fmt: skip
     return _sum(JUMP_SUM, "Jump to a first frame", lines)
 
 

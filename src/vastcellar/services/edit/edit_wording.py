@@ -8,9 +8,10 @@ from dataclasses import dataclass
 
 from vastcellar.core.edit.arrays import Level
 from vastcellar.core.edit.edit_store import StageKind
+from vastcellar.core.edit.editors import SOUND, TRACK_BYTES_PER_S, Desk, Spell, Used
 from vastcellar.core.edit.ladder import Given
 from vastcellar.core.parts.parts import Drive
-from vastcellar.core.units import NumberFormat
+from vastcellar.core.units import PLAIN, NumberFormat
 from vastcellar.services.edit.edit_planning import PlannedEdit, PlannedStore
 from vastcellar.services.edit.helping import Help, HelpKind
 from vastcellar.services.edit.stores import level_of
@@ -36,7 +37,53 @@ def headline(planned: PlannedStore) -> str:
     """Return how many streams it holds, beside how many are wanted."""
     held, kind = planned.ladder.held, planned.load.stream.name
     holds = "Holds no stream" if held == 0 else f"Holds {streams_text(held)}"
-    return f"{holds} of {kind}; {planned.streams} wanted"
+    spell = planned.busiest
+    if spell is None:
+        return f"{holds} of {kind}; {planned.streams} wanted"
+    asked = PLAIN.rate(spell.asked_bytes_per_s, 0)
+    return f"{holds} of {kind}; editors ask for {asked} from {hours_text(spell, PLAIN)}"
+
+
+def hours_text(spell: Spell, fmt: NumberFormat) -> str:
+    """Return from when to when: "14:00 to 18:00"."""
+    return f"{fmt.time_of_day(spell.start_s)} to {fmt.time_of_day(spell.end_s)}"
+
+
+def used_name(used: Used) -> str:
+    """Return the stage that is used, as it is named in a sentence; a desk's own with its name."""
+    name = given_name(Given(used.kind, used.name, 0.0))
+    return f"{used.desk}'s {used.name} link" if used.desk else name
+
+
+def desk_text(desk: Desk, fmt: NumberFormat) -> str:
+    """Return what goes on at a desk, in a few words."""
+    parts = [f"{streams_text(desk.streams)} of {desk.stream.name}"] if desk.streams else []
+    for each in desk.beside:
+        if each.name == SOUND:
+            tracks = round(each.read_bytes_per_s / TRACK_BYTES_PER_S)
+            parts.append("1 track of sound" if tracks == 1 else f"{tracks} tracks of sound")
+            continue
+        if each.write_bytes_per_s:
+            parts.append(f"writes {fmt.rate(each.write_bytes_per_s, 0)}")
+        if each.read_bytes_per_s:
+            parts.append(f"reads {fmt.rate(each.read_bytes_per_s, 0)} beside")
+    return ", ".join(parts) or "nothing"
+
+
+def spell_line(spell: Spell, fmt: NumberFormat) -> str:
+    """Return who works in a spell, what they ask, and what that does to the store."""
+    who = ", ".join(each.name for each in spell.desks)
+    limit, late = spell.limit, spell.late_frames_per_minute
+    asked = f"{streams_text(spell.streams)}, {fmt.rate(spell.asked_bytes_per_s, 0)}"
+    used = f"{used_name(limit)} {fmt.percent(limit.share)} in use"
+    end = f"{fmt.number(late, 0)} frames late a minute" if late else "nothing late"
+    return f"{hours_text(spell, fmt)}, {who}: {asked}; {used}, {end}"
+
+
+def busiest_line(planned: PlannedStore, fmt: NumberFormat) -> str:
+    """Return when the editors ask most; "" where none are named."""
+    spell = planned.busiest
+    return f"Busiest {spell_line(spell, fmt)}." if spell is not None else ""
 
 
 def evidence_line(planned: PlannedStore) -> str:
@@ -78,8 +125,18 @@ def limit_line(planned: PlannedStore, fmt: NumberFormat) -> str:
     else:
         at = streams_text(planned.ladder.held + 1)
         rest = f": {fmt.rate(limit.bytes_per_s, 0)} at {at}"
-    text = f"The limit is {given_name(limit)}{rest}."
+    text = f"The limit is {given_name(limit)}{rest}{_busy_text(planned, fmt)}."
     return f"{text} {cut_line(planned, fmt)}".rstrip()
+
+
+def _busy_text(planned: PlannedStore, fmt: NumberFormat) -> str:
+    """Return how much is asked of what limits the editors; "" where none are named."""
+    spell = planned.busiest
+    if spell is None:
+        return ""
+    name = used_name(spell.limit)
+    what = "it" if name == given_name(planned.ladder.limit) else name
+    return f"; editors ask {fmt.percent(spell.limit.share)} of {what}"
 
 
 def cut_line(planned: PlannedStore, fmt: NumberFormat) -> str:
@@ -129,6 +186,17 @@ def position(at_s: float) -> str:
 def milliseconds(seconds: float, fmt: NumberFormat) -> str:
     """Return a short time: what an editor notices is below a second."""
     return f"{fmt.number(seconds * 1e3, 0)} ms"
+
+
+def jump_text(planned: PlannedStore, fmt: NumberFormat) -> tuple[float, str]:
+    """Return what half of the jumps take, in seconds, and the rest in words: measured, where a
+    test of so many streams jumped."""
+    measured, jump = planned.measured_jump, planned.jump
+    if measured is not None and measured.first_frame_s is not None:
+        half_s, most_s = measured.first_frame_s
+        how = "simulated" if measured.is_simulated else "measured"
+        return half_s, f"to a first frame, 99 of 100 {milliseconds(most_s, fmt)}: {how}"
+    return jump.half_s, f"to a first frame; 99 of 100 {milliseconds(jump.most_s, fmt)}"
 
 
 def store_line(planned: PlannedStore) -> str:
@@ -206,7 +274,8 @@ def help_title(each: Help) -> str:
 def help_lines(each: Help, before: PlannedStore, fmt: NumberFormat) -> tuple[str, str, str]:
     """Return what it does to the streams, to the cut, and what it costs."""
     planned = each.planned
-    verdict = f"{planned.verdict.value} {fmt.percent(planned.asked.margin, signed=True)}"
+    share = f" {fmt.percent(planned.margin, signed=True)}" if math.isfinite(planned.margin) else ""
+    verdict = f"{planned.verdict.value}{share}"
     was, now = before.ladder.held, planned.ladder.held
     does = f"{streams_text(now)}, as before" if was == now else f"{streams_text(now)}, not {was}"
     if planned.played is not None and before.played is not None:
@@ -274,6 +343,9 @@ def compare_rows(edit: PlannedEdit, fmt: NumberFormat) -> tuple[CompareRow, ...]
     def late(value: float) -> str:
         return fmt.number(value, 0) if math.isfinite(value) else "no cut"
 
+    def frames(value: float) -> str:
+        return fmt.number(value, 1)
+
     def whole_duration(value: float) -> str:
         return fmt.duration(round(value))
 
@@ -286,6 +358,9 @@ def compare_rows(edit: PlannedEdit, fmt: NumberFormat) -> tuple[CompareRow, ...]
     return (
         of("Streams held", lambda s: s.ladder.held, whole),
         CompareRow("Limit", tuple(given_name(s.ladder.limit) for s in stores)),
+        *([of("Late a minute, busiest hours",
+              lambda s: s.busiest.late_frames_per_minute if s.busiest else math.nan, whole,
+              less=True)] if edit.plan.editors else ()),
         of("Late frames of the cut", lambda s: s.played.late_frames if s.played else math.nan,
            late, less=True),
         of("Usable", lambda s: s.store.array.usable_bytes, fmt.size),
@@ -297,6 +372,7 @@ def compare_rows(edit: PlannedEdit, fmt: NumberFormat) -> tuple[CompareRow, ...]
            whole),
         of("First frame, half of jumps", lambda s: s.jump.half_s, short, less=True),
         of("First frame, 99 of 100", lambda s: s.jump.most_s, short, less=True),
+        of("Frames a second while scrubbing", lambda s: s.scrub.shown_per_s, frames),
         of("A project of 4,000 files opens in", lambda s: s.opens_in_s, fmt.duration, less=True),
         of("500 GB copied onto it", lambda s: s.ingest.flushed_s, whole_duration, less=True),
         of("Full in", lambda s: s.months.full_after_months, months),

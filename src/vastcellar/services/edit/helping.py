@@ -28,6 +28,8 @@ from vastcellar.services.edit.timelines import TimelineDemand
 
 _GROWS = (Level.STRIPE, Level.PARITY, Level.DOUBLE_PARITY)
 """Levels that another disk of the same kind makes wider."""
+_FRAMES_APART = 0.5
+"""Two counts of late frames that differ by less are the same."""
 _PROXY_CODEC, _PROXY_QUALITY, _PROXY_WIDTH, _PROXY_HEIGHT = "rdd36", "lt", 1920, 1080
 
 
@@ -71,7 +73,7 @@ def helps_for(edit: PlannedEdit, catalog: Catalog, shoot: Shoot | None) -> tuple
             if cut is not None and kind is HelpKind.PROXIES:
                 cut = _in_proxies(cut, load.stream.bytes_per_s / before.load.stream.bytes_per_s)
             planned = planned_store(
-                setup, build_store(setup, catalog), load, plan, cut, growth_of(plan, shoot)
+                setup, build_store(setup, catalog), load, plan, cut, growth_of(plan, shoot), shoot
             )
         except VastCellarError:
             continue  # what can't be put together helps nobody
@@ -82,9 +84,14 @@ def helps_for(edit: PlannedEdit, catalog: Catalog, shoot: Shoot | None) -> tuple
 def _is_better(planned: PlannedStore, before: PlannedStore) -> bool:
     if planned.ladder.held != before.ladder.held:
         return planned.ladder.held > before.ladder.held
+    was_busy, busy = before.busiest, planned.busiest
+    if was_busy is not None and busy is not None:
+        less = was_busy.late_frames_per_minute - busy.late_frames_per_minute
+        if abs(less) > _FRAMES_APART:
+            return less > 0
     was = before.played.late_frames if before.played else 0.0
     now = planned.played.late_frames if planned.played else 0.0
-    return now < was - 0.5
+    return now < was - _FRAMES_APART
 
 
 def _rank(each: Help) -> tuple[bool, int, float, float]:

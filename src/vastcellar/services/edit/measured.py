@@ -6,6 +6,7 @@ A cut that was played for real stands for that very part of that very cut, and f
 from __future__ import annotations
 
 import hashlib
+import math
 from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime
@@ -36,6 +37,10 @@ class MeasuredRung:
     measured_at: datetime
     is_simulated: bool
     run_id: int
+    first_frame_s: tuple[float, float] | None = None
+    """After a jump: half came within the first, 99 of 100 within the second; None for no jump."""
+    scrub_frame_p99_s: float | None = None
+    """Each frame while the playhead was dragged, 99 of 100; None where it wasn't."""
 
 
 def measured_rungs(
@@ -71,11 +76,25 @@ def _rungs(record: RunRecord, load: EditLoad) -> Iterable[MeasuredRung]:
                 continue
             share = int(step["missed"]) / frames
             late = share * streams * load.stream.frames_per_s * 60
+            jump, dragged = step.get("first_frame") or {}, step.get("scrub_frame") or {}
+            half, most = _seconds(jump.get("p50_s")), _seconds(jump.get("p99_s"))
             yield MeasuredRung(
-                streams, late, record.measured_at, record.is_simulated, record.run_id
+                streams,
+                late,
+                record.measured_at,
+                record.is_simulated,
+                record.run_id,
+                (half, most) if half is not None and most is not None else None,
+                _seconds(dragged.get("p99_s")),
             )
     except (KeyError, TypeError, ValueError):
         return  # kept by another version: it says nothing here
+
+
+def _seconds(value: object) -> float | None:
+    """Return a time as it was kept; None where there was nothing to measure."""
+    is_time = isinstance(value, int | float) and math.isfinite(value) and value > 0
+    return float(value) if is_time and isinstance(value, int | float) else None
 
 
 def _stands_for(plan: dict[str, Any], load: EditLoad) -> bool:

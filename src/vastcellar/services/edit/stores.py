@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
 
 from vastcellar.core.checks import require_above_zero
 from vastcellar.core.edit.arrays import STRIPE_BYTES, Level, array_of
 from vastcellar.core.edit.disks import disk_of
-from vastcellar.core.edit.edit_load import EditLoad, StreamKind
+from vastcellar.core.edit.edit_load import Beside, EditLoad, StreamKind
 from vastcellar.core.edit.edit_store import (
     ROUND_TRIP_S,
     EditStore,
@@ -15,10 +17,11 @@ from vastcellar.core.edit.edit_store import (
     StageKind,
     network_bytes_per_s,
 )
+from vastcellar.core.edit.editors import Desk, sound_of
 from vastcellar.core.errors import BadValueError, UnknownPartError
 from vastcellar.core.links.links import LARGER_FRAMES, LinkMode
 from vastcellar.core.parts.catalog import Catalog
-from vastcellar.core.shoot.edit_plan import EditPlan, StoreSetup, StreamSetup
+from vastcellar.core.shoot.edit_plan import Editor, EditPlan, StoreSetup, StreamSetup
 from vastcellar.core.shoot.needs import camera_need, stream_rate
 from vastcellar.core.shoot.shoot import Camera, Shoot
 
@@ -170,10 +173,68 @@ def _rate_of(camera: Camera, *, is_proxy: bool) -> tuple[float, float]:
 
 
 def load_of(plan: EditPlan, shoot: Shoot | None) -> EditLoad:
-    """Return what *plan* asks of a store. Raises as ``stream_of`` does."""
+    """Return what *plan* asks of a store. Raises as ``stream_of`` does.
+
+    With editors named it has as many desks as work at once.
+    """
     stream = stream_of(plan.stream, shoot, plan)
     require_above_zero("stream", bytes_per_s=stream.bytes_per_s)
-    return EditLoad(stream, plan.desks, plan.beside)
+    at_once = [len(there) for there in _at_once(plan.editors)]
+    return EditLoad(stream, max(at_once, default=plan.desks), plan.beside)
+
+
+def wanted_of(plan: EditPlan, shoot: Shoot | None) -> int:
+    """Return how many streams of the plan's kind are wanted at once.
+
+    With editors named: what they ask at their busiest, in so many of those streams.
+    """
+    if not plan.editors:
+        return plan.streams
+    one = stream_of(plan.stream, shoot, plan).bytes_per_s
+    asked = {each.name: each.asked_bytes_per_s for each in desks_of(plan, shoot)}
+    most = max(sum(asked[each.name] for each in there) for there in _at_once(plan.editors))
+    return max(math.ceil(round(most / one, 6)), 1)
+
+
+def desks_of(plan: EditPlan, shoot: Shoot | None) -> tuple[Desk, ...]:
+    """Return the desks of *plan*'s editors with what goes on at each. Raises as ``stream_of``."""
+    return tuple(
+        Desk(
+            each.name,
+            each.start_s,
+            each.end_s,
+            stream_of(each.stream or plan.stream, shoot, plan),
+            each.streams,
+            _beside_of(each),
+        )
+        for each in plan.editors
+    )
+
+
+def next_editor(plan: EditPlan) -> Editor:
+    """Return one more editor with a name of his own, at the hours of the last."""
+    taken = {each.name for each in plan.editors}
+    numbered = (f"Editor {number}" for number in range(1, len(taken) + 2))
+    name = next(name for name in numbered if name not in taken)
+    if not plan.editors:
+        return Editor(name, streams=plan.streams)
+    last = plan.editors[-1]
+    return replace(last, name=name)
+
+
+def _beside_of(editor: Editor) -> tuple[Beside, ...]:
+    sound = (sound_of(editor.sound_tracks),) if editor.sound_tracks else ()
+    written, read = editor.write_bytes_per_s, editor.read_bytes_per_s
+    work = (Beside(f"work of {editor.name}", written, read),) if written or read else ()
+    return (*sound, *work)
+
+
+def _at_once(editors: Sequence[Editor]) -> list[list[Editor]]:
+    """Return who is there whenever somebody comes."""
+    return [
+        [each for each in editors if each.start_s <= comes.start_s < each.end_s]
+        for comes in editors
+    ]
 
 
 def first_store(name: str, *, in_network: bool = False) -> StoreSetup:

@@ -8,12 +8,13 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from vastcellar.core.edit.demand import ClipUse, Demand, demand_of
+from vastcellar.core.edit.editors import TRACK_BYTES_PER_S
 from vastcellar.core.errors import BadValueError, VastCellarError
 from vastcellar.store.clip_files import read_header
 from vastcellar.store.timeline_files import Timeline, TimelineClip, read_timeline
 
-SOUND_BYTES_PER_S = 48_000 * 3 * 2.0
-"""Two channels of 24 bits at 48 kHz: what a sound clip without media of its own is taken for."""
+SOUND_BYTES_PER_S = 2 * TRACK_BYTES_PER_S
+"""Two channels: what a sound clip without media of its own is taken for."""
 
 BY_ITSELF, BY_MEDIA, ASSUMED, SOUND = "its metadata", "its media", "the format named", "sound"
 

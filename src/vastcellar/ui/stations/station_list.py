@@ -167,10 +167,11 @@ STATIONS = (
         "Edit",
         "The storage that editors work from: streams held, what limits it, what a cut asks.",
         _edit,
-        sums=("edit-held", "edit-disks", "edit-late", "edit-rebuild", "edit-jump"),
+        sums=("edit-held", "edit-hours", "edit-disks", "edit-late", "edit-rebuild", "edit-jump"),
         answers=(
             "How many streams a drive, an array, a hub or a network store holds, and why not more",
             "Which second of the cut comes late, and which clips break it",
+            "When the editors of the day ask more than the store gives, and what of it",
             "What a failed disk means, when it is full, what a stream costs",
             "What would help, cheapest first, and what would not",
         ),

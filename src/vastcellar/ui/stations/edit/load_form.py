@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from dataclasses import replace
 from pathlib import Path
 
@@ -12,12 +13,17 @@ from vastcellar.core.errors import VastCellarError
 from vastcellar.core.shoot.edit_plan import Beside, EditPlan, StreamSetup
 from vastcellar.core.shoot.shoot import Shoot
 from vastcellar.core.units import parse_duration, parse_rate
-from vastcellar.services.edit.stores import stream_of
+from vastcellar.services.edit.stores import load_of, stream_of, wanted_of
 from vastcellar.ui.look import Look
+from vastcellar.ui.stations.edit.stream_choice import (
+    OWN,
+    stream_by_key,
+    stream_key,
+    stream_offers,
+)
 from vastcellar.ui.widgets.cards import label, row
 from vastcellar.ui.widgets.inputs import Choice, QuantityField, or_nothing, parse_whole
 
-_OWN, _PROXY, _CAMERA = "own", "proxy:", "camera:"
 _RENDER = "render"
 
 
@@ -70,34 +76,36 @@ class LoadForm(QWidget):
         """Show *plan*; streams are offered as the cameras of *shoot* record them."""
         self._plan, self._shoot, self._folder = plan, shoot, folder
         self.setVisible(bool(plan.stores))
-        offers = []
-        for camera in shoot.cameras:
-            offers.append((f"{_CAMERA}{camera.key}", f"{camera.key} as recorded"))
-            if camera.second is not None:
-                offers.append((f"{_PROXY}{camera.key}", f"proxy of {camera.key}"))
-        stream, key = plan.stream, _OWN
-        if stream.camera_key:
-            key = f"{_PROXY if stream.is_proxy else _CAMERA}{stream.camera_key}"
-        own = stream.name if key == _OWN and stream.name else "a rate of its own"
-        self.stream.offer([*offers, (_OWN, own)], key)
+        stream = plan.stream
+        key = stream_key(stream)
+        own = stream.name if key == OWN and stream.name else "a rate of its own"
+        self.stream.offer([*stream_offers(shoot), (OWN, own)], key)
         try:
             rate = stream_of(stream, shoot, plan).bytes_per_s
         except VastCellarError:
             rate = stream.bytes_per_s
         self.rate.show_value(rate)
-        self.streams.show_value(plan.streams)
+        self._show_wanted(plan, shoot)
         self.ahead.show_value(plan.read_ahead_s)
-        self.desks.show_value(plan.desks)
         self.beside.show_value(sum(each.write_bytes_per_s for each in plan.beside))
         self.no_cut_button.setEnabled(bool(plan.timeline))
 
+    def _show_wanted(self, plan: EditPlan, shoot: Shoot) -> None:
+        """Show how many streams and desks are wanted: typed in, or what the editors come to."""
+        streams, desks = plan.streams, plan.desks
+        with contextlib.suppress(VastCellarError):  # said where the plan is shown
+            streams, desks = wanted_of(plan, shoot), load_of(plan, shoot).desks
+        why = "As the editors ask at their busiest: see Hours" if plan.editors else ""
+        for field, value in ((self.streams, streams), (self.desks, desks)):
+            field.show_value(value)
+            field.setEnabled(not plan.editors)
+            field.setToolTip(why)
+
     def _on_stream(self, key: str) -> None:
-        kind, _, camera = key.partition(":")
-        if key == _OWN:
+        if key == OWN:
             self._on_rate(self._plan.stream.bytes_per_s or 92.2e6)
-            return
-        is_proxy = kind == _PROXY.rstrip(":")
-        self._edit("stream", stream=StreamSetup("", camera, is_proxy))
+        else:
+            self._edit("stream", stream=stream_by_key(key))
 
     def _on_rate(self, bytes_per_s: float) -> None:
         known = self._plan.stream

@@ -25,6 +25,7 @@ from vastcellar.ui.models.edit_desk import EditDesk
 from vastcellar.ui.models.jobs import Jobs
 from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.stations.edit.compare_page import ComparePage
+from vastcellar.ui.stations.edit.hours_page import HoursPage
 from vastcellar.ui.stations.edit.ladder_page import LadderPage
 from vastcellar.ui.stations.edit.months_page import MonthsPage
 from vastcellar.ui.widgets.cards import OneLine, row
@@ -35,6 +36,7 @@ from vastcellar.ui.widgets.verdict_line import VerdictLine
 
 _PAGES = (
     ("Ladder", "How many streams it holds, what ends it, and what the cut asks for"),
+    ("Hours", "Who edits when, and how busy that keeps the store"),
     ("Compare", "Up to four stores side by side"),
     ("Months", "What is on it month by month, and when it is full"),
 )
@@ -58,10 +60,11 @@ class EditStation(QWidget):
         group = tab_group(_PAGES, self)
         self.tabs = group.buttons()
         self.ladder = LadderPage(workbench, self.desk)
+        self.hours = HoursPage(workbench, self.desk)
         self.compare = ComparePage(workbench, self.desk)
         self.months = MonthsPage(workbench, self.desk)
         self._pages = QStackedWidget()
-        for page in (self.ladder, self.compare, self.months):
+        for page in (self.ladder, self.hours, self.compare, self.months):
             self._pages.addWidget(page)
         self.next_step = NextStep(
             "No store yet",
@@ -125,7 +128,7 @@ class EditStation(QWidget):
         self.notes.setText(" · ".join(notes))
         self.notes.setToolTip("\n".join(notes))
         self.notes.setVisible(bool(notes))
-        for page in (self.ladder, self.compare, self.months):
+        for page in (self.ladder, self.hours, self.compare, self.months):
             page.refresh()
         if chosen is None:
             self.verdict.show_verdict(Verdict.NOT_KNOWN, Evidence.COMPUTED, "No plan", "")

@@ -10,7 +10,13 @@ from PySide6.QtGui import QBrush, QPainter, QPen
 from vastcellar.core.edit.arrays import DiskShare
 from vastcellar.services.edit.edit_planning import PlannedStore
 from vastcellar.services.edit.edit_sums import JUMP_SUM, MONTHS_SUM, REBUILD_SUM, STORE_SUM
-from vastcellar.services.edit.edit_wording import milliseconds, months_line, risk_text, streams_text
+from vastcellar.services.edit.edit_wording import (
+    jump_text,
+    milliseconds,
+    months_line,
+    risk_text,
+    streams_text,
+)
 from vastcellar.ui.look import Look
 from vastcellar.ui.widgets.picture import Picture
 
@@ -163,10 +169,8 @@ class StoreView(Picture):
         value = numbers.number(full, 1) if math.isfinite(full) else "—"
         words = "months until it is full" if math.isfinite(full) else "not full within ten years"
         self._fact(painter, top + 42, value, words, "ink", MONTHS_SUM)
-        jump = planned.jump
-        self._fact(painter, top + 63, milliseconds(jump.half_s, numbers),
-                   f"to a first frame; 99 of 100 {milliseconds(jump.most_s, numbers)}", "ink",
-                   JUMP_SUM)  # fmt: skip
+        half_s, words = jump_text(planned, numbers)
+        self._fact(painter, top + 63, milliseconds(half_s, numbers), words, "ink", JUMP_SUM)
 
     def _fact(
         self, painter: QPainter, top: float, value: str, words: str, color: str, key: str

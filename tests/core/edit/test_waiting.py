@@ -1,5 +1,6 @@
 """Waiting: for a first frame, a project, a copy that ends in memory before it is on the disks."""
 
+import math
 from dataclasses import replace
 
 import pytest
@@ -7,10 +8,18 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from core.edit.edit_stores import MB, array, hard_disk, load, ssd, store
+from vastcellar.core.chain.setup_parts import heat_path_of
 from vastcellar.core.edit.arrays import Level
 from vastcellar.core.edit.edit_store import EditStore
-from vastcellar.core.edit.waiting import first_frame, opens_in_s, scrub, written_in
+from vastcellar.core.edit.waiting import (
+    first_frame,
+    opens_in_s,
+    scrub,
+    written_in,
+    written_warm_in,
+)
 from vastcellar.core.errors import BadValueError
+from vastcellar.core.parts.parts import Case, Drive, DriveKind, ThrottleStage, WriteBehaviour
 
 
 def test_a_jump_on_gigabit_takes_52_ms_and_at_worst_464():
@@ -93,3 +102,54 @@ def test_scrubbing_beside_others_waits_for_half_a_visit():
     given = 46.085e6 / visit_s
     assert found.behind_s == pytest.approx(92.17e6 / given * visit_s / 2, rel=1e-3)
     assert scrub(made, load(), 60).behind_s == pytest.approx(visit_s / 2, rel=1e-3)
+
+
+def one_drive(**changes):
+    """A store as one drive: 2 TB at 1 GB/s, without a cache unless it is given one."""
+    writes = WriteBehaviour(1000 * MB, 1000 * MB, **changes)
+    return Drive("store", "Store", DriveKind.STORE, "flash", int(2e12), 1e9, 1e9, writes,
+                 host_modes=("usb-10g",), own_case=Case(200.0, 2.0, 3.0, 0.0))  # fmt: skip
+
+
+def path_of(drive, room_c=23.0):
+    return heat_path_of(drive, None, room_c)
+
+
+def test_a_store_that_stays_cool_takes_what_its_bytes_take():
+    """Without cache or throttle, and over a narrower link: bytes over the lesser rate."""
+    drive = one_drive()
+    assert written_warm_in(drive, path_of(drive), 500e9, filled_share=0.0).flushed_s == (
+        pytest.approx(500))  # fmt: skip
+    linked = written_warm_in(
+        drive, path_of(drive), 500e9, filled_share=0.0, link_bytes_per_s=200 * MB, memory_bytes=8e9
+    )
+    assert linked.flushed_s == linked.program_s == pytest.approx(2500)
+    assert math.isinf(linked.throttles_after_s)
+
+
+def test_memory_ends_the_program_before_the_disks_are_done():
+    """8 GB wait in memory behind a link twice as fast: eight seconds at what the disks take."""
+    drive = one_drive()
+    told = written_warm_in(
+        drive, path_of(drive), 500e9, filled_share=0.0, link_bytes_per_s=2000 * MB, memory_bytes=8e9
+    )
+    assert (told.program_s, told.flushed_s) == (pytest.approx(492), pytest.approx(500))
+
+
+def test_heat_makes_it_longer_and_a_hotter_room_sooner():
+    """One that throttles to 300 MB/s at 70 °C: later than cool, earlier in a hot room, never over
+    a link that lets no more through than it can lose."""
+    hot = one_drive(cache_j_per_gb=25.0, throttle=(ThrottleStage(70.0, 60.0, 300 * MB),))
+    suite = written_warm_in(hot, path_of(hot), 500e9, filled_share=0.0)
+    summer = written_warm_in(hot, path_of(hot, 38.0), 500e9, filled_share=0.0)
+    assert 500 < suite.flushed_s < summer.flushed_s
+    assert summer.throttles_after_s < suite.throttles_after_s < suite.flushed_s
+    slow = written_warm_in(hot, path_of(hot), 500e9, filled_share=0.0, link_bytes_per_s=100 * MB)
+    assert math.isinf(slow.throttles_after_s) and slow.flushed_s == pytest.approx(5000)
+
+
+def test_no_room_is_a_sentence():
+    """Three quarters full: no half TB and a bit more."""
+    drive = one_drive()
+    with pytest.raises(BadValueError, match="no room"):
+        written_warm_in(drive, path_of(drive), 501e9, filled_share=0.75)

@@ -312,3 +312,22 @@ def test_a_copy_onto_it_is_told_twice_as_its_program_says_and_as_it_is(edit):
     lines = {line.label: line.value for line in edit_sums(disk, PLAIN)["edit-ingest"].lines}
     assert lines["on the disks"] == PLAIN.duration(round(disk.ingest.flushed_s))
     assert lines["its program says it's done"] == PLAIN.duration(round(disk.ingest.program_s))
+
+
+def test_an_ingest_fills_caches_and_warms_what_is_written_to(plan, catalog):
+    """A bare fast SSD grows too hot within half a TB, and its sum says when; behind a slow hub the
+    same one never does, and one that is too full for it is compared as empty."""
+    hot = StoreSetup("Hot", "single", ("kelmarsh-vane-2",))
+    behind = replace(hot, name="Behind", hub_key="sedgeway-berth-4", port_mode="usb-5g")
+    full = replace(behind, name="Full", used_share=0.95)
+    edit = plan_edit(replace(plan, stores=(hot, behind, full), chosen="", timeline=""), catalog)
+    first, second, third = edit.stores
+    assert first.ingest.throttles_after_s < first.ingest.flushed_s
+    told = {line.label: line.value for line in edit_sums(first, PLAIN)["edit-ingest"].lines}
+    assert told["its disks grow too hot"].startswith("after ")
+    assert math.isinf(second.ingest.throttles_after_s)
+    assert "its disks grow too hot" not in {
+        line.label for line in edit_sums(second, PLAIN)["edit-ingest"].lines
+    }
+    assert second.ingest.flushed_s > first.ingest.flushed_s
+    assert third.ingest.flushed_s == pytest.approx(second.ingest.flushed_s, rel=0.02)

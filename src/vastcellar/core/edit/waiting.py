@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from vastcellar.core.checks import require_above_zero, require_not_negative
 from vastcellar.core.edit.edit_load import EditLoad
 from vastcellar.core.edit.edit_store import EditStore
 from vastcellar.core.edit.ladder import rung_of
 from vastcellar.core.errors import BadValueError
+from vastcellar.core.parts.parts import Drive
+from vastcellar.core.writing.drive_in_use import NO_LINK_BYTES_PER_S, EventKind
+from vastcellar.core.writing.heat import HeatPath
+from vastcellar.core.writing.write_profile import Phase, write_profile
 
 PROJECT_FILES, PROJECT_FILE_BYTES = 4000, 64 * 1024
 """Opened one after the other: clips' heads, waveforms, thumbnails; typical of a short film."""
@@ -115,6 +119,8 @@ class WriteTime:
     """The last bytes are in the memory of the computer or of the store."""
     flushed_s: float
     """They are on the disks."""
+    throttles_after_s: float = math.inf
+    """When its disks first grow so hot that they slow down; infinite where they don't."""
 
 
 def written_in(
@@ -147,7 +153,53 @@ def written_in(
     in_cache = min(room, size_bytes) if room else 0.0
     flushed_s = (size_bytes - in_cache) / min(lasting, comes)
     flushed_s += in_cache / min(fast, comes) if in_cache else 0.0
-    # What stays in memory needn't be written before the program ends.
+    return _with_memory(size_bytes, flushed_s, comes, min(lasting, comes), memory_bytes)
+
+
+def written_warm_in(
+    drive: Drive,
+    path: HeatPath,
+    size_bytes: float,
+    *,
+    filled_share: float,
+    link_bytes_per_s: float = math.inf,
+    memory_bytes: float = 0.0,
+) -> WriteTime:
+    """Return how long *size_bytes* take onto a store that warms while it is written to.
+
+    Args:
+        drive: the store as the one drive that copies see, its cache as empty as it can be.
+        path: on which its heat leaves.
+        size_bytes: in one go, above 0; no more than there is room for.
+        filled_share: of it, before.
+        link_bytes_per_s: what its links bring.
+        memory_bytes: what may wait in memory on the way.
+
+    Raises:
+        BadValueError: for nothing to write, or more than there is room for.
+
+    """
+    require_above_zero("copy", size_bytes=size_bytes)
+    free = drive.capacity_bytes * (1 - filled_share)
+    if size_bytes > free:
+        raise BadValueError(
+            "there is no room for it", where="copy", mend="Write less, or to a larger store"
+        )
+    goes = write_profile(
+        drive.writes, path, min(link_bytes_per_s, NO_LINK_BYTES_PER_S),
+        (Phase(math.inf, math.inf, size_bytes),),
+        free_bytes=free, capacity_bytes=drive.capacity_bytes,
+    )  # fmt: skip
+    last = goes.intervals[-1].written_bytes_per_s
+    told = _with_memory(size_bytes, goes.duration_s, link_bytes_per_s, last, memory_bytes)
+    hot = goes.first(EventKind.THROTTLE)
+    return replace(told, throttles_after_s=hot.at_s) if hot is not None else told
+
+
+def _with_memory(
+    size_bytes: float, flushed_s: float, comes: float, last: float, memory_bytes: float
+) -> WriteTime:
+    """What stays in memory needn't be written before the program ends, at the *last* rate."""
     kept = min(memory_bytes, size_bytes)
-    program_s = max(size_bytes / comes, flushed_s - kept / min(lasting, comes))
+    program_s = max(size_bytes / comes, flushed_s - kept / last)
     return WriteTime(min(program_s, flushed_s), flushed_s)

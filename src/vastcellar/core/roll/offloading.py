@@ -15,7 +15,12 @@ from dataclasses import dataclass, field
 
 from vastcellar.core.roll.day import CopyDrive, RollDay
 from vastcellar.core.roll.shared_rates import Flow, SharedRate, share_rates
-from vastcellar.core.writing.drive_in_use import DriveInUse, EventKind, Interval
+from vastcellar.core.writing.drive_in_use import (
+    NO_LINK_BYTES_PER_S,
+    DriveInUse,
+    EventKind,
+    Interval,
+)
 
 _EDGE_BYTES = 1.0
 _EDGE_S = 1e-6
@@ -29,7 +34,6 @@ HASH = "\nhash"
 LINK = "\nlink"
 """What follows a drive's tag where not the drive is the limit but what it hangs on."""
 _IN = "\nin"  # the way from the device to the computer; the other way is free meanwhile
-_NO_LIMIT_BYTES_PER_S = 1e15  # the link is shared out beside the drive, and not within it
 
 
 @dataclass(slots=True)
@@ -381,7 +385,7 @@ def _in_use(drive: CopyDrive) -> DriveInUse:
     return DriveInUse(
         drive.behaviour,
         drive.path,
-        _NO_LIMIT_BYTES_PER_S,
+        NO_LINK_BYTES_PER_S,
         free_bytes=drive.free_bytes,
         capacity_bytes=drive.capacity_bytes,
     )

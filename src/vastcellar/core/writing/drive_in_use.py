@@ -18,6 +18,8 @@ from vastcellar.core.writing.lasting_rate import HARD_DISK_ZONES, zone_write_byt
 
 EDGE_BYTES = 1.0
 """Closer to full or empty than this is full or empty."""
+NO_LINK_BYTES_PER_S = 1e15
+"""Of a link that is never the limit: none is there, or it is shared out beside the drive."""
 
 
 class EventKind(StrEnum):

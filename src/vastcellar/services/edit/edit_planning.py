@@ -22,7 +22,6 @@ from vastcellar.core.edit.waiting import (
     first_frame,
     opens_in_s,
     scrub,
-    written_in,
 )
 from vastcellar.core.errors import BadValueError, VastCellarError
 from vastcellar.core.evidence import Evidence, Verdict, verdict_for_margin
@@ -30,6 +29,7 @@ from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.shoot.edit_plan import EditPlan, StoreSetup
 from vastcellar.core.shoot.shoot import Shoot
 from vastcellar.core.shoot.shoot_plan import plan_shoot
+from vastcellar.services.edit.ingesting import ingest_of
 from vastcellar.services.edit.measured import (
     MeasuredCut,
     MeasuredRung,
@@ -50,9 +50,6 @@ from vastcellar.store.run_record import RunRecord
 _TB = 1e12
 _OVER_TYPICAL_SHARE = 0.10
 """So much more than is typical of it a link may carry."""
-INGEST_BYTES, MEMORY_BYTES = 0.5e12, 8e9
-"""What is copied onto each store to compare them, and what a computer usually lets wait in memory
-before it makes a program wait."""
 
 
 @dataclass(frozen=True)
@@ -69,6 +66,8 @@ class PlannedStore:
     months: Months
     played: PlayedDemand | None
     """Of the cut; None without one."""
+    ingest: WriteTime
+    """Half a TB copied onto it: as its program says, and as it is on the disks."""
     measured: tuple[MeasuredRung, ...] = ()
     """What edit tests of its unit stand for."""
     measured_cut: MeasuredCut | None = None
@@ -151,11 +150,6 @@ class PlannedStore:
         return ladder_of(left, self.load)
 
     @property
-    def ingest(self) -> WriteTime:
-        """Half a TB copied onto it: as its program says, and as it is on the disks."""
-        return written_in(self.store, INGEST_BYTES, memory_bytes=MEMORY_BYTES)
-
-    @property
     def price_per_tb(self) -> float:
         """Of what can be used; nan where no price is known."""
         usable = self.store.array.usable_bytes / _TB
@@ -223,11 +217,10 @@ def plan_edit(
     made = []
     for setup in plan.stores:
         try:
-            store = build_store(setup, catalog)
+            planned = planned_store(setup, plan, catalog, shoot, cut)
         except VastCellarError as error:
             notes.append(str(error))
             continue
-        planned = planned_store(setup, store, load, plan, cut, growth_of(plan, shoot), shoot)
         here = [each for each in records if is_of_this_place(each, is_network=is_network(setup))]
         rungs = measured_rungs(here, setup.unit_tag, load)
         measured = tuple(each for each in rungs if _could_be(each, planned.ladder))
@@ -246,14 +239,16 @@ def _could_be(measured: MeasuredRung, ladder: Ladder) -> bool:
 
 def planned_store(
     setup: StoreSetup,
-    store: EditStore,
-    load: EditLoad,
     plan: EditPlan,
+    catalog: Catalog,
+    shoot: Shoot | None,
     cut: TimelineDemand | None,
-    growth: Growth,
-    shoot: Shoot | None = None,
 ) -> PlannedStore:
-    """Return a store under *load*, with everything that is reckoned of it."""
+    """Return a store under what *plan* asks, with everything that is reckoned of it.
+
+    Raises BadValueError or UnknownPartError where it can't be put together.
+    """
+    store, load = build_store(setup, catalog), load_of(plan, shoot)
     usable = store.array.usable_bytes
     played = None
     if cut is not None:
@@ -273,8 +268,9 @@ def planned_store(
         wanted_of(plan, shoot),
         ladder_of(store, load),
         rebuild_of(store.array, store.filled_share, store.rebuild_bytes_per_s),
-        months_of(usable, usable * store.filled_share, growth),
+        months_of(usable, usable * store.filled_share, growth_of(plan, shoot)),
         played,
+        ingest_of(setup, store, catalog),
         spells=spells_of(store, desks, plan.beside),
         is_as_wanted=all(each.stream == load.stream and not each.beside for each in desks),
     )

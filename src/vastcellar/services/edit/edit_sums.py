@@ -8,7 +8,7 @@ from vastcellar.core.edit.edit_store import Stage, StageKind
 from vastcellar.core.edit.editors import Spell
 from vastcellar.core.evidence import Evidence
 from vastcellar.core.units import NumberFormat
-from vastcellar.services.edit.edit_planning import INGEST_BYTES, MEMORY_BYTES, PlannedStore
+from vastcellar.services.edit.edit_planning import PlannedStore
 from vastcellar.services.edit.edit_wording import (
     desk_text,
     given_name,
@@ -18,6 +18,7 @@ from vastcellar.services.edit.edit_wording import (
     streams_text,
     used_name,
 )
+from vastcellar.services.edit.ingesting import INGEST_BYTES, MEMORY_BYTES, SUITE_C
 from vastcellar.services.sums.sum_lines import Sum, SumLine
 
 HELD_SUM, DISKS_SUM, LATE_SUM, HOURS_SUM = "edit-held", "edit-disks", "edit-late", "edit-hours"
@@ -234,6 +235,10 @@ def ingest_sum(planned: PlannedStore, fmt: NumberFormat) -> Sum:
     if narrowest is not None:
         lines.append(SumLine("the narrowest link", narrowest.name,
                              fmt.rate(narrowest.bytes_per_s, 0)))  # fmt: skip
+    if math.isfinite(told.throttles_after_s):
+        lines.append(SumLine("its disks grow too hot", f"written flat out, in a room of "
+                             f"{fmt.number(SUITE_C, 0)} °C",
+                             f"after {fmt.duration(round(told.throttles_after_s))}"))  # fmt: skip
     lines += [
         SumLine("on the disks", f"{fmt.size(INGEST_BYTES)} by the least of them",
                 fmt.duration(round(told.flushed_s))),

@@ -20,10 +20,9 @@ from vastcellar.core.shoot.shoot import Shoot
 from vastcellar.services.edit.edit_planning import (
     PlannedEdit,
     PlannedStore,
-    growth_of,
     planned_store,
 )
-from vastcellar.services.edit.stores import build_store, level_of, load_of
+from vastcellar.services.edit.stores import level_of, load_of
 from vastcellar.services.edit.timelines import TimelineDemand
 
 _GROWS = (Level.STRIPE, Level.PARITY, Level.DOUBLE_PARITY)
@@ -68,13 +67,11 @@ def helps_for(edit: PlannedEdit, catalog: Catalog, shoot: Shoot | None) -> tuple
     found = []
     for kind, subject, plan, price in _changes(edit.plan, before.setup, catalog, shoot):
         try:
-            setup, load = plan.store or before.setup, load_of(plan, shoot)
             cut = edit.cut
             if cut is not None and kind is HelpKind.PROXIES:
-                cut = _in_proxies(cut, load.stream.bytes_per_s / before.load.stream.bytes_per_s)
-            planned = planned_store(
-                setup, build_store(setup, catalog), load, plan, cut, growth_of(plan, shoot), shoot
-            )
+                stream = load_of(plan, shoot).stream
+                cut = _in_proxies(cut, stream.bytes_per_s / before.load.stream.bytes_per_s)
+            planned = planned_store(plan.store or before.setup, plan, catalog, shoot, cut)
         except VastCellarError:
             continue  # what can't be put together helps nobody
         found.append(Help(kind, subject, plan, planned, price, _is_better(planned, before)))

@@ -5,6 +5,7 @@ import shutil
 
 import pytest
 from click.testing import CliRunner
+from PIL import Image
 
 from vastcellar.cli.main import cli
 from vastcellar.core.errors import VastCellarError
@@ -139,3 +140,17 @@ def test_out_check_backup_and_merge_in_the_terminal(answer, tmp_path):
     assert said["is_well"] and {each["why"] for each in said["backups"]} == {"merge", "asked"}
     assert "nothing is wrong" in answer("restore", refused=True)
     assert "has units already" in answer("import", str(path), refused=True)
+
+
+def test_a_photo_goes_in_and_comes_out_again(answer, tmp_path):
+    """Kept with its note, in the story, saved by its unit and day; what is none is refused."""
+    Image.new("RGB", (30, 20), (10, 120, 40)).save(tmp_path / "plug.png")
+    told = answer("photo", "K-10", str(tmp_path / "plug.png"), "--note", "bent plug")
+    assert told.startswith("K-10") and "photo plug.png" in told and "bent plug" in told
+    (tmp_path / "out").mkdir()
+    (saved,) = answer("photos", "K-10", str(tmp_path / "out")).split()
+    with Image.open(saved) as kept:
+        assert kept.size == (30, 20)
+    assert "no photo" in answer("photos", "K-11", str(tmp_path / "out"), refused=True)
+    (tmp_path / "x.jpg").write_text("x")
+    assert "no picture" in answer("photo", "K-10", str(tmp_path / "x.jpg"), refused=True)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import json
 import random
 import shutil
@@ -11,6 +12,7 @@ from pathlib import Path
 
 import pytest
 import xxhash
+from PIL import Image
 
 from fuzz.mutating import CASES, mutated_bytes, mutated_csv, mutated_json
 from vastcellar.bench.copying.journal import journal_name
@@ -35,6 +37,7 @@ from vastcellar.store.part_csv import read_parts
 from vastcellar.store.protocol_files import read_protocols
 from vastcellar.store.shoot_files import read_shoot
 from vastcellar.store.trace_csv import read_trace
+from vastcellar.store.unit_photos import read_photo
 
 EXAMPLES = Path(__file__).resolve().parents[2] / "docs" / "examples"
 MOST_MEMORY = 400 * 2**20
@@ -400,3 +403,14 @@ def test_lists_of_units(tmp_path, places):
     assert said and taken
     assert workplace.cellar.units() == ()
     workplace.close()
+
+
+@pytest.mark.parametrize("kind", ["JPEG", "PNG", "WEBP", "TIFF"])
+def test_photos(tmp_path, kind):
+    """Of four kinds, with bytes changed: a small picture, or a sentence."""
+    made = io.BytesIO()
+    Image.linear_gradient("L").convert("RGB").resize((120, 90)).save(made, kind)
+    chance = random.Random(kind)
+    contents = (mutated_bytes(made.getvalue(), chance) for _ in range(CASES))
+    _, said = read_all(tmp_path / "a.jpg", contents, read_photo)
+    assert said

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import date
+from pathlib import Path
 from typing import Any
 
 import click
@@ -27,6 +28,7 @@ from vastcellar.services.cellar.story_wording import day_words, event_words
 from vastcellar.services.cellar.unit_edits import Noted, incident, lend, look_after, note, take_back
 from vastcellar.services.cellar.unit_memory import Remembered, UnitMemory
 from vastcellar.services.cellar.unit_page import unit_figures, unit_lines
+from vastcellar.services.cellar.unit_photos import add_photo, photos_of, save_photos
 from vastcellar.services.workplace.workplace import Workplace, open_workplace, require_unit
 
 _JSON = click.option("--json", "as_json", is_flag=True, help="Print JSON.")
@@ -202,6 +204,32 @@ def wear(tag: str, used: str, day: str, said: str) -> None:
 def retire(tag: str, wiped: str, day: str, said: str) -> None:
     """Retire the unit TAG, with a note on how it was wiped."""
     _noted(lambda at: note(at, tag, EventKind.RETIRED, on=_day(day), said=said, wiped=wiped))
+
+
+@cellar_command.command()
+@click.argument("tag")
+@click.argument("file", type=click.Path(path_type=Path))
+@_ON
+@_NOTE
+def photo(tag: str, file: Path, day: str, said: str) -> None:
+    """Keep the photo in FILE with the unit TAG; the file isn't needed any more."""
+    _noted(lambda at: add_photo(at, tag, file, on=_day(day), said=said))
+
+
+@cellar_command.command()
+@click.argument("tag")
+@click.argument("folder", type=click.Path(path_type=Path))
+def photos(tag: str, folder: Path) -> None:
+    """Save all photos of the unit TAG as files in FOLDER; nothing there is overwritten."""
+    workplace = open_workplace(demo=is_demo())
+    try:
+        shelf = workplace.shelf()
+        require_unit(shelf, tag)
+        saved = save_photos(photos_of(workplace, shelf.story(tag)), tag, folder)
+    finally:
+        workplace.close()
+    for path in saved:
+        echo(str(path))
 
 
 @cellar_command.command("take-back")

@@ -19,7 +19,7 @@ from vastcellar.store.backups import back_up, newest_good
 from vastcellar.store.json_cells import cell_as_json, cell_from_json
 from vastcellar.store.private_files import PRIVATE_FILE_MODE, make_private_folder
 
-NEWEST_REVISION = "0010"
+NEWEST_REVISION = "0011"
 _BUSY_MS = 5000
 KIND, DEMO, OWN = "kind", "demo", "own"
 

@@ -107,6 +107,15 @@ class ClipFramesRow(Base):
     last_jpeg: Mapped[bytes] = mapped_column(LargeBinary)
 
 
+class UnitPhotoRow(Base):
+    """A photo of a unit, known by its content; an event of the unit's story names it."""
+
+    __tablename__ = "unit_photos"
+
+    digest: Mapped[str] = mapped_column(Text, primary_key=True)
+    jpeg: Mapped[bytes] = mapped_column(LargeBinary)
+
+
 class StageMeasurementRow(Base):
     """What a stage of a chain carried on one host."""
 

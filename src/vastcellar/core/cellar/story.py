@@ -42,7 +42,7 @@ class EventKind(StrEnum):
     RETIRED = "retired"
     """wiped: how; "" where nobody noted it"""
     PHOTO = "photo"
-    """file: its name in the cellar's folder of photos"""
+    """file: what it was called; photo: the digest that it is kept by"""
 
 
 class Incident(StrEnum):
@@ -69,7 +69,7 @@ _NEEDS: Mapping[EventKind, tuple[str, ...]] = {
     EventKind.STATE: ("was", "now"),
     EventKind.WEAR: ("used_share",),
     EventKind.LOOKED_AFTER: ("finding", "mark"),
-    EventKind.PHOTO: ("file",),
+    EventKind.PHOTO: ("file", "photo"),
 }
 
 

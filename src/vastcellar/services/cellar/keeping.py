@@ -37,6 +37,7 @@ from vastcellar.store.kept_runs import keep_runs
 from vastcellar.store.own_parts import keep_parts, kept_parts
 from vastcellar.store.run_record import RunRecord
 from vastcellar.store.unit_log import keep_events, unit_events
+from vastcellar.store.unit_photos import keep_photos, kept_photos
 from vastcellar.store.whole_cellar import take_whole, whole_as_json
 
 
@@ -250,6 +251,7 @@ def merge(workplace: Workplace, path: Path, decided: Mapping[str, Take]) -> Merg
             runs = _new_runs(cellar, theirs, tags)
             keep_runs(cellar, runs)
             events = _new_events(cellar, theirs, tags)
+            keep_photos(cellar, kept_photos(theirs, (e.text("photo") for e in events)).values())
             keep_events(cellar, events)
             _accept_by_own_numbers(cellar, theirs, plan, after)
         finally:

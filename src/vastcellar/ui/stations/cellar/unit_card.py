@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from datetime import UTC, date, datetime
 from functools import partial
+from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import Signal
@@ -30,6 +31,12 @@ from vastcellar.services.cellar.unit_axis import unit_axis
 from vastcellar.services.cellar.unit_edits import Noted, incident, lend, look_after, note
 from vastcellar.services.cellar.unit_line import stated_words, unit_line
 from vastcellar.services.cellar.unit_page import wear_words
+from vastcellar.services.cellar.unit_photos import (
+    ShownPhoto,
+    add_photo,
+    photos_of,
+    save_photos,
+)
 from vastcellar.services.runs.calibration_wording import calibration_words
 from vastcellar.services.runs.run_rows import RUN_HEADERS, run_rows
 from vastcellar.ui.models.background import Background
@@ -39,6 +46,7 @@ from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.stations.cellar.bay_drawing import harm_color
 from vastcellar.ui.stations.cellar.happening_dialog import HAPPENINGS, Happening, HappeningDialog
 from vastcellar.ui.stations.cellar.history_view import HistoryView
+from vastcellar.ui.stations.cellar.photos_page import PhotosPage
 from vastcellar.ui.stations.cellar.step_list import StepList
 from vastcellar.ui.widgets.cards import OneLine, card, label, row
 from vastcellar.ui.widgets.tabs import tab_group
@@ -47,7 +55,9 @@ _PAGES = (
     ("History", "Every run on one time axis, what it was in and where, and its wear"),
     ("Runs", "Every run with its figures"),
     ("Story", "All that happened to it"),
+    ("Photos", "Its label, a dent, how it is wired: kept with it in the cellar"),
 )
+_PHOTOS = 3
 _STEPS_PX = 268
 _HEIGHT_PX = 316
 _STORY_HEADERS = ("When", "What happened")
@@ -68,6 +78,7 @@ class UnitCard(QWidget):
         self.found = label(kind="head")
         self.evidence = label(kind="soft", wraps=True)
         self._evidence = ""
+        self._shown_photos: tuple[ShownPhoto, ...] = ()
         self._holder = Background(self)
         self._holder.done.connect(self._on_held)
         self.history = HistoryView(workbench.look)
@@ -80,6 +91,10 @@ class UnitCard(QWidget):
         self.story_table.horizontalHeader().setSectionResizeMode(
             0, QHeaderView.ResizeMode.ResizeToContents
         )
+        self.photos = PhotosPage()
+        self._photographer = Background(self)
+        self._photographer.done.connect(self._on_photos)
+        self._photographer.failed.connect(workbench.trouble)
         self.no_runs = label(kind="soft")
         self.steps = StepList(workbench.look)
         self.steps_head = label("What to do next", "head")
@@ -101,7 +116,9 @@ class UnitCard(QWidget):
         self._menu = QMenu(self)
         self.actions_by_kind: dict[EventKind, QAction] = {}
         self._lay_out()
-        group.idToggled.connect(lambda index, on: self._pages.setCurrentIndex(index) if on else 0)
+        group.idToggled.connect(self._on_tab)
+        self.photos.added.connect(self.add_photo)
+        self.photos.saved.connect(self._save_photos)
         self.looked_button.clicked.connect(self._look_after)
         self.forget_button.clicked.connect(lambda: workbench.units.forget_calibration(self.tag))
         self.release_button.clicked.connect(lambda: workbench.units.release(self.tag))
@@ -137,7 +154,7 @@ class UnitCard(QWidget):
         runs.addWidget(self.no_runs)
         runs.addWidget(self.table, 1)
         runs.addStretch(0)  # takes the room while there is no table
-        for page in (self.history, runs_page, self.story_table):
+        for page in (self.history, runs_page, self.story_table, self.photos):
             self._pages.addWidget(page)
         left = QVBoxLayout()
         left.setSpacing(2)
@@ -159,11 +176,50 @@ class UnitCard(QWidget):
         layout.addWidget(frame)
         self.setFixedHeight(_HEIGHT_PX)
 
+    # Photos
+
+    def _on_tab(self, index: int, is_on: bool) -> None:
+        if is_on:
+            self._pages.setCurrentIndex(index)
+            if index == _PHOTOS:
+                self._ask_photos()
+
+    def _ask_photos(self) -> None:
+        """Read the photos, where somebody looks at them."""
+        bench, tag = self._workbench, self.tag
+        if self._pages.currentIndex() != _PHOTOS or bench.shelf.unit(tag) is None:
+            self._photographer.forget()
+            return
+        place, story = bench.workplace, bench.shelf.story(tag)
+        self._photographer.request(lambda: (tag, photos_of(place, story)))
+
+    def _on_photos(self, found: tuple[str, tuple[ShownPhoto, ...]]) -> None:
+        tag, photos = found
+        if tag == self.tag:
+            self.photos.show_photos(photos)
+            self._shown_photos = photos
+
+    def add_photo(self, path: Path) -> None:
+        """Keep the photo in *path* with the unit, as one step that can be undone."""
+        place, tag = self._workbench.workplace, self.tag
+        try:
+            self._desk.note(f"{tag}: photo", partial(add_photo, place, tag, path))
+        except VastCellarError as error:
+            self._workbench.trouble.emit(error)
+
+    def _save_photos(self, folder: Path) -> None:
+        try:
+            save_photos(self._shown_photos, self.tag, folder)
+        except VastCellarError as error:
+            self._workbench.trouble.emit(error)
+
     # Showing
 
     def show_unit(self, tag: str) -> None:
         """Show what is known of the unit *tag*."""
         bench = self._workbench
+        if tag != self.tag:
+            self.photos.show_photos(())
         self.tag = tag
         unit = bench.shelf.unit(tag)
         for widget in (self.change_button, self.label_button, self.note_button, self.no_runs):
@@ -189,6 +245,7 @@ class UnitCard(QWidget):
             return
         self.title.setText(unit_line(unit, bench.catalog))
         self.title.setToolTip(self.title.text())
+        self._ask_photos()
         self._show_runs(unit)
         self._show_facts(unit, facts, calibrated)
 

@@ -5,7 +5,9 @@ from dataclasses import replace
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QLabel
 
+from vastcellar.core.cellar.story import EventKind
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.evidence import Verdict
 from vastcellar.core.parts.units import Unit
@@ -226,3 +228,25 @@ def test_a_label_is_saved_and_its_code_opens_the_record(app, qtbot, tmp_path):
     cellar.save_labels(tmp_path / "nowhere" / "x.pdf", dialog.value)
     assert "x.pdf" in app.window.job_strip.text.text()
     dialog.deleteLater()
+
+
+def test_what_the_drive_says_of_its_wear_stands_in_the_dialog(app, qtbot):
+    """Plugged in, its own figure is offered and said; of a unit that is away nothing is."""
+    cellar = app.workbench.workplace.cellar
+    app.window.show()
+    app.window.show_station("cellar")
+    page = app.window.station("cellar").shelf_page
+    qtbot.waitUntil(lambda: app.workbench.plugged.is_known)
+    module = next(d for d in app.workbench.plugged.devices if d.device.name == "nvme1n1")
+    cellar.add_unit(Unit("T-01", "torvane-s30-2"))
+    cellar.bind_unit("T-01", module.device.identity)
+    app.workbench.units.reload()
+    qtbot.waitUntil(lambda: any(d.unit and d.unit.tag == "T-01"
+                                for d in app.workbench.plugged.devices))  # fmt: skip
+    qtbot.waitUntil(lambda: "T-01" in {bay.tag for bay in page._desk.shown.bays})
+    page.shelf.choose("T-01")
+    dialog = page.card.dialog(EventKind.WEAR)
+    assert dialog.value.used_share == 0.05
+    assert any("says 5 %" in each.text() for each in dialog.findChildren(QLabel))
+    page.shelf.choose("K-10")
+    assert page.card.dialog(EventKind.WEAR).value.used_share == 0.0

@@ -29,6 +29,7 @@ from vastcellar.services.cellar.unit_edits import Noted, incident, lend, look_af
 from vastcellar.services.cellar.unit_memory import Remembered, UnitMemory
 from vastcellar.services.cellar.unit_page import unit_figures, unit_lines
 from vastcellar.services.cellar.unit_photos import add_photo, photos_of, save_photos
+from vastcellar.services.plugged.own_account import ask_worn
 from vastcellar.services.workplace.workplace import Workplace, open_workplace, require_unit
 
 _JSON = click.option("--json", "as_json", is_flag=True, help="Print JSON.")
@@ -187,12 +188,15 @@ def bought(
 
 @cellar_command.command()
 @click.argument("tag")
-@click.argument("used")
+@click.argument("used", required=False)
 @_ON
 @_NOTE
-def wear(tag: str, used: str, day: str, said: str) -> None:
-    """Note what the drive of TAG itself says is used of its endurance, as "12 %"."""
-    share = parse_share(used, where="wear")
+def wear(tag: str, used: str | None, day: str, said: str) -> None:
+    """Note what the drive of TAG itself says is used of its endurance, as "12 %".
+
+    Without a share the drive is asked, where it is plugged in.
+    """
+    share = parse_share(used, where="wear") if used else _asked_worn(tag)
     _noted(lambda at: note(at, tag, EventKind.WEAR, on=_day(day), said=said, used_share=share))
 
 
@@ -253,6 +257,14 @@ def _noted(make: Any) -> None:
     finally:
         workplace.close()
     echo(f"{event.unit_tag}, {day_words(event.at)}: {words}. (Note {made.event_id})")
+
+
+def _asked_worn(tag: str) -> float:
+    workplace = open_workplace(demo=is_demo())
+    try:
+        return ask_worn(workplace, tag)
+    finally:
+        workplace.close()
 
 
 def _day(text: str) -> date | None:

@@ -50,10 +50,13 @@ class HappeningDialog(FieldDialog):
 
     def __init__(
         self, parent: QWidget, numbers: NumberFormat, kind: EventKind, tag: str,
-        keep: Callable[[Happening], None] | None = None,
+        keep: Callable[[Happening], None] | None = None, *, worn_share: float | None = None,
     ) -> None:  # fmt: skip
+        """*worn_share* is what the drive itself says, where it is plugged in."""
         title, hint = next((words, hint) for each, words, hint in HAPPENINGS if each is kind)
-        begin = Happening(kind, date.today())
+        begin = Happening(kind, date.today(), used_share=worn_share or 0.0)
+        if worn_share is not None:
+            hint = f"The drive is plugged in and says {numbers.percent(worn_share)}."
         super().__init__(parent, numbers, f"{tag}: {title.rstrip(' …')}", hint, begin, keep)
         if kind in _FIELDS:
             _FIELDS[kind](self)

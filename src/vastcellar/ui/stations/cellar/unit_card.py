@@ -37,6 +37,7 @@ from vastcellar.services.cellar.unit_photos import (
     photos_of,
     save_photos,
 )
+from vastcellar.services.plugged.own_account import worn_by_itself
 from vastcellar.services.runs.calibration_wording import calibration_words
 from vastcellar.services.runs.run_rows import RUN_HEADERS, run_rows
 from vastcellar.ui.models.background import Background
@@ -325,9 +326,12 @@ class UnitCard(QWidget):
 
     def dialog(self, kind: EventKind) -> HappeningDialog:
         """Return the dialog that asks what happened to the unit that is shown."""
-        tag = self.tag
+        tag, bench = self.tag, self._workbench
+        worn = None
+        if kind is EventKind.WEAR:
+            worn = worn_by_itself(bench.plugged.devices, tag)
         return HappeningDialog(
-            self, self._workbench.look.numbers, kind, tag, partial(self.keep, tag)
+            self, bench.look.numbers, kind, tag, partial(self.keep, tag), worn_share=worn
         )
 
     def keep(self, tag: str, told: Happening) -> None:

@@ -3,6 +3,8 @@
 from dataclasses import replace
 
 import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QMessageBox
 
 from vastcellar.core.parts.units import Unit
@@ -153,3 +155,37 @@ def test_a_server_that_is_away_at_the_start_keeps_nobody_from_planning(
     if does_without:
         server.start()
     assert server_address(places, demo=False) == address
+
+
+def test_the_cellar_is_had_on_a_server_from_the_window(start, places, server, qtbot):
+    """The dialog says where it is; an address that answers nobody is refused and nothing kept; one
+    that does counts from the next start on, and the file again after that."""
+    app = start(demo=False)
+    dialog = app.menu.shared_cellar()
+    assert str(places.cellar_file) in dialog.where.text()
+    assert not dialog.server_button.isEnabled() and not dialog.file_button.isEnabled()
+    dialog.address.setText("postgresql://nobody@127.0.0.1:1/none")
+    QTest.mouseClick(dialog.server_button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: dialog.said.objectName() == "wrong")
+    assert server_address(places, demo=False) == "" and dialog.server_button.isEnabled()
+    address = server.new_database()
+    dialog.address.setText(address)
+    QTest.keyClick(dialog.address, Qt.Key.Key_Return)
+    qtbot.waitUntil(lambda: dialog.said.text().startswith("From the next start"))
+    assert server_address(places, demo=False) == address and dialog.file_button.isEnabled()
+    app.close()
+    again = start(demo=False)
+    qtbot.waitUntil(lambda: again.workbench.units._seen_changes is not None)
+    assert again.workbench.workplace.cellar.path is None
+    other = again.menu.shared_cellar()
+    assert other.where.text().startswith("The cellar is on ")
+    QTest.mouseClick(other.file_button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: str(places.cellar_file) in other.said.text())
+    assert server_address(places, demo=False) == ""
+
+
+def test_a_demo_stays_on_its_computer(app, places, monkeypatch):
+    """Nothing can be chosen; where the environment names a server, that is said instead."""
+    dialog = app.menu.shared_cellar()
+    assert "A demo always" in dialog.said.text()
+    assert not dialog.address.isEnabled() and not dialog.server_button.isEnabled()

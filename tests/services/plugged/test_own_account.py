@@ -1,4 +1,4 @@
-"""What a drive says of its own wear: asked of the unit that it is, in core words and in a dialog."""
+"""What a drive says of its own wear: asked of the unit that it is; by a command, in a dialog."""
 
 import pytest
 from click.testing import CliRunner

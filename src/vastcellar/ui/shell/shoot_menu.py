@@ -27,6 +27,7 @@ from vastcellar.ui.shell.window import MainWindow
 from vastcellar.ui.widgets.plain import plain_box, plain_tip
 
 if TYPE_CHECKING:
+    from vastcellar.ui.shell.shared_cellar_dialog import SharedCellarDialog
     from vastcellar.ui.shell.unit_list_dialog import UnitListDialog
 
 _FILTER = "Shoots (*.shoot.json);;JSON (*.json)"
@@ -54,6 +55,7 @@ class ShootMenu(QObject):
         self._add(menu, "Parts from a file…", "", self.ask_parts)
         self._add(menu, "A drive of your own…", "", self.ask_drive)
         self._add(menu, "Units from a list…", "", self.ask_units)
+        self._add(menu, "Shared cellar…", "", lambda: self.shared_cellar().exec())
         menu.addSeparator()
         undo = workbench.undo_group.createUndoAction(self, "Undo")
         undo.setShortcut(QKeySequence.StandardKey.Undo)
@@ -106,6 +108,12 @@ class ShootMenu(QObject):
 
     def _quit(self) -> None:
         self._window.close()
+
+    def shared_cellar(self) -> SharedCellarDialog:
+        """Return the dialog that says where the cellar is."""
+        from vastcellar.ui.shell.shared_cellar_dialog import SharedCellarDialog
+
+        return SharedCellarDialog(self._window, self._workbench.workplace)
 
     def _toggle_dark(self) -> None:
         self._window.set_dark(self.dark_action.isChecked())

@@ -30,8 +30,10 @@ from vastcellar.core.units import PLAIN
 from vastcellar.services.cellar.bays import bays_of, grouped
 from vastcellar.services.cellar.searching import search_shelf
 from vastcellar.services.cellar.unit_memory import UnitMemory
+from vastcellar.services.shoot.shoots import new_shoot
 from vastcellar.services.workplace.databases import DATABASE_VARIABLE
 from vastcellar.services.workplace.folders import Folders
+from vastcellar.services.workplace.last_seen import picture_of, recall, remember
 from vastcellar.services.workplace.workplace import open_workplace
 from vastcellar.store.kept_runs import keep_runs
 from vastcellar.store.run_record import RunRecord
@@ -119,8 +121,22 @@ def main() -> int:
         for wanted in ("q-0123", "slower than it was", "free 5 TB", "torvane"):
             timed(f"find {wanted!r}", lambda wanted=wanted: search.find(wanted))  # type: ignore[attr-defined, misc]
         print(f"found by itself: {len(known.findings)}")  # type: ignore[attr-defined]
+        if not asked.database:
+            seen_again(places, workplace, shelf)
         drawn(places, workplace)
     return 0
+
+
+def seen_again(places: Folders, workplace: object, shelf: object) -> None:
+    """Print how long a window takes to keep what it showed, and the next one to show it again."""
+    changes = workplace.cellar.change_count()  # type: ignore[attr-defined]
+    _ = shelf.standing_proofs  # type: ignore[attr-defined]  # as a window has them
+    picture = picture_of(workplace, shelf, changes, new_shoot(), None, "")  # type: ignore[arg-type]
+    workplace.close()  # type: ignore[attr-defined]
+    assert picture is not None, "it is small enough to be kept"
+    timed("kept when the window closes", lambda: remember(picture, places, demo=False))
+    again = timed("there again at the next start", lambda: recall(places, demo=False))
+    assert again == picture
 
 
 def drawn(places: Folders, workplace: object) -> None:

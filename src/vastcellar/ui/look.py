@@ -127,17 +127,23 @@ class Look(QObject):
         super().__init__()
         self.palette = palette
         self.numbers = numbers or number_format(QLocale())
+        self._colors: dict[tuple[str, int], QColor] = {}
+        """Made before: a picture asks for the same few a thousand times."""
 
     def set_palette(self, palette: Palette) -> None:
         """Change to *palette* and tell every view."""
         if palette is not self.palette:
             self.palette = palette
+            self._colors.clear()
             self.changed.emit()
 
     def color(self, name: str, alpha: int = 255) -> QColor:
-        """Return the palette's colour *name*."""
-        made = QColor(getattr(self.palette, name))
-        made.setAlpha(alpha)
+        """Return the palette's colour *name*. Don't change it."""
+        made = self._colors.get((name, alpha))
+        if made is None:
+            made = QColor(getattr(self.palette, name))
+            made.setAlpha(alpha)
+            self._colors[name, alpha] = made
         return made
 
     def verdict_color(self, verdict: Verdict, *, text: bool = False) -> QColor:

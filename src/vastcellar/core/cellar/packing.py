@@ -275,9 +275,9 @@ class _Program:
             rows.append(({**own, self._packed + at_unit: -1.0}, -np.inf, 0.0))
             for at in mine:
                 if self.upper[self._spare + at]:
-                    by = self._spare + at
-                    rows.append(({by: 1.0, self._packed + at_unit: -1.0}, -np.inf, 0.0))
-                    rows.append(({**own, by: 1.0}, -np.inf, 1.0))
+                    # Packed, with no duty of its own: one row for both leaves the search less room.
+                    spare = {self._spare + at: 1.0, self._packed + at_unit: -1.0}
+                    rows.append(({**own, **spare}, -np.inf, 0.0))
         for number, (need_name, key) in enumerate(self._pairs):
             for at, fit in enumerate(task.fits):
                 if fit.need == need_name and key in fit.accessories:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
     QColor,
@@ -87,14 +89,13 @@ class Picture(QWidget):
         *may_cut* where the whole of it stands elsewhere, as in the tool tip.
         """
         made = font(size_px, weight, condensed=condensed)
-        metrics = QFontMetricsF(made)
-        shown = metrics.elidedText(text, Qt.TextElideMode.ElideRight, box.width() + 1)
+        shown, wide = _fitted(text, box.width() + 1, size_px, weight, condensed=condensed)
         if shown != text and not may_cut:
             self.cut_texts.append(text)
         painter.setFont(made)
         painter.setPen(self.look.color(color))
         painter.drawText(box, int(align | Qt.AlignmentFlag.AlignVCenter), shown)
-        return metrics.horizontalAdvance(shown)
+        return wide
 
     def write_lines(
         self,
@@ -120,6 +121,20 @@ class Picture(QWidget):
         pen = QPen(self.look.color(color), width)
         pen.setDashPattern([4, 3])
         return pen
+
+
+@lru_cache(maxsize=8192)
+def _fitted(
+    text: str, width: float, size_px: int, weight: int, *, condensed: bool
+) -> tuple[str, float]:
+    """Return *text* as far as it goes into *width*, and how wide that is.
+
+    The same few words stand in a picture each time it is drawn: to measure them took as long as
+    to draw them.
+    """
+    metrics = QFontMetricsF(font(size_px, weight, condensed=condensed))
+    shown = metrics.elidedText(text, Qt.TextElideMode.ElideRight, width)
+    return shown, metrics.horizontalAdvance(shown)
 
 
 def text_width(text: str, made: QFont) -> float:

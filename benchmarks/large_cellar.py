@@ -29,7 +29,9 @@ from vastcellar.core.parts.units import Unit
 from vastcellar.core.units import PLAIN
 from vastcellar.services.cellar.bays import bays_of, grouped
 from vastcellar.services.cellar.searching import search_shelf
+from vastcellar.services.cellar.unit_axis import unit_axis
 from vastcellar.services.cellar.unit_memory import UnitMemory
+from vastcellar.services.cellar.unit_page import unit_lines
 from vastcellar.services.shoot.shoots import new_shoot
 from vastcellar.services.workplace.databases import DATABASE_VARIABLE
 from vastcellar.services.workplace.folders import Folders
@@ -121,8 +123,13 @@ def main() -> int:
         for wanted in ("q-0123", "slower than it was", "free 5 TB", "torvane"):
             timed(f"find {wanted!r}", lambda wanted=wanted: search.find(wanted))  # type: ignore[attr-defined, misc]
         print(f"found by itself: {len(known.findings)}")  # type: ignore[attr-defined]
-        if not asked.database:
-            seen_again(places, workplace, shelf)
+        facts = known.facts["Q-00050"]  # type: ignore[attr-defined]
+        now = datetime.now(UTC)
+        timed("a unit's page: its axis, and its lines", lambda: (
+            unit_axis(facts, catalog, PLAIN, now),
+            unit_lines(known, "Q-00050", catalog, PLAIN, today),  # type: ignore[arg-type]
+        ))  # fmt: skip
+        seen_again(places, workplace, shelf)
         drawn(places, workplace)
     return 0
 

@@ -36,7 +36,7 @@ def test_all_threads_open_one(tmp_path, monkeypatch):
     opened, gate = [], threading.Barrier(6)
 
     class Slow:
-        def __init__(self, path, *, is_demo):
+        def __init__(self, path, *, is_demo, backups):
             opened.append(path)
 
         def change_count(self):

@@ -9,6 +9,7 @@ import pytest
 from PySide6.QtWidgets import QMessageBox
 
 from vastcellar.core.parts.units import Unit
+from vastcellar.services.workplace.databases import DATABASE_VARIABLE
 from vastcellar.services.workplace.last_seen import recall
 from vastcellar.store.cellar import Cellar
 from vastcellar.store.late_cellar import LateCellar
@@ -116,3 +117,73 @@ def test_what_is_damaged_behind_the_picture_is_said(start, seen_before, places, 
     again.workbench.trouble.connect(lambda error: told.append(str(error)))
     qtbot.waitUntil(lambda: any("damaged" in each for each in told))
     assert recall(places, demo=True) is None
+
+
+def test_a_shared_cellar_shows_what_was_seen_last_and_then_what_is(
+    start, places, server, monkeypatch, qtbot
+):
+    """What another desk did between two windows comes a moment after the old shelf."""
+    address = server.new_database()
+    monkeypatch.setenv(DATABASE_VARIABLE, address)
+    shared = Cellar(address)
+    shared.add_unit(Unit("ALL-1", "torvane-t2-2"))
+    first = start(demo=False)
+    qtbot.waitUntil(lambda: first.workbench.shelf.unit("ALL-1") is not None)
+    qtbot.waitUntil(lambda: first.workbench.units.seen_changes is not None)
+    first.close()
+    shared.add_unit(Unit("ALL-2", "torvane-t2-2"))
+    shared.close()
+    again = start(demo=False)
+    assert isinstance(again.workbench.workplace.cellar, LateCellar)
+    assert again.workbench.shelf.unit("ALL-1") is not None
+    qtbot.waitUntil(lambda: again.workbench.shelf.unit("ALL-2") is not None)
+
+
+def test_with_its_server_away_the_last_shelf_stands_there(
+    start, places, server, monkeypatch, qtbot
+):
+    """Said once; nothing is asked of anybody; read when it is back. The picture is kept."""
+    address = server.new_database()
+    monkeypatch.setenv(DATABASE_VARIABLE, address)
+    shared = Cellar(address)
+    shared.add_unit(Unit("ALL-1", "torvane-t2-2"))
+    shared.close()
+    first = start(demo=False)
+    qtbot.waitUntil(lambda: first.workbench.shelf.unit("ALL-1") is not None)
+    qtbot.waitUntil(lambda: first.workbench.units.seen_changes is not None)
+    first.close()
+    server.stop()
+    told, back = [], []
+    monkeypatch.setattr(QMessageBox, "exec", lambda box: told.append(box.text()))
+    again = start(demo=False)
+    again.workbench.trouble.connect(lambda error: told.append(str(error)))
+    assert again.workbench.shelf.unit("ALL-1") is not None
+    again.workbench.units.back.connect(lambda: back.append(1))
+    qtbot.waitUntil(lambda: bool(told))
+    assert recall(places, demo=False) is not None
+    server.start()
+    qtbot.waitUntil(lambda: bool(back))
+    again.workbench.units.keep(Unit("ALL-2", "torvane-t2-2"))
+    qtbot.waitUntil(lambda: again.workbench.shelf.unit("ALL-2") is not None)
+
+
+def test_the_own_file_used_while_the_server_is_away_is_not_taken_for_it(
+    start, places, server, monkeypatch, qtbot
+):
+    """Without it this time: what is seen then is never shown as the server's."""
+    own = Cellar(places.cellar_file)
+    own.add_unit(Unit("OWN-1", "torvane-t2-2"))
+    own.close()
+    monkeypatch.setenv(DATABASE_VARIABLE, server.new_database())
+    server.stop()
+
+    def without(box):
+        button = next(b for b in box.buttons() if b.text() == "Without it this time")
+        monkeypatch.setattr(type(box), "clickedButton", lambda _box: button)
+
+    monkeypatch.setattr(QMessageBox, "exec", without)
+    app = start(demo=False)
+    qtbot.waitUntil(lambda: app.workbench.shelf.unit("OWN-1") is not None)
+    app.close()
+    server.start()
+    assert recall(places, demo=False) is None

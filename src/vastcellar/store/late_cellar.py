@@ -1,4 +1,4 @@
-"""A cellar in a file that is opened when it is first asked for something.
+"""A cellar that is opened when it is first asked for something.
 
 The database takes longer to load than a window to show. A start that knows what the cellar holds
 does without, until there is something to read or to write.
@@ -27,9 +27,13 @@ class LateCellar:
     Each call may raise CellarError, as opening one does: the next one tries again.
     """
 
-    def __init__(self, path: Path, *, is_demo: bool, on_fault: Callable[[], object]) -> None:
-        """*on_fault* is called where it can't be opened."""
-        self.path = path
+    def __init__(
+        self, place: Path | str, *, is_demo: bool, on_fault: Callable[[], object],
+        backups: Path | None = None,
+    ) -> None:  # fmt: skip
+        """*on_fault* is called where it can't be opened; the rest is as of a ``Cellar``."""
+        self.path = place if isinstance(place, Path) else None
+        self._place, self._backups = place, backups
         self._on_fault = on_fault
         self.is_demo = is_demo
         self._lock = threading.Lock()
@@ -52,7 +56,9 @@ class LateCellar:
                 from vastcellar.store.cellar import Cellar
 
                 try:
-                    self._cellar = Cellar(self.path, is_demo=self.is_demo)
+                    self._cellar = Cellar(
+                        self._place, is_demo=self.is_demo, backups=self._backups
+                    )  # fmt: skip
                 except CellarError:
                     self._on_fault()
                     raise

@@ -201,7 +201,8 @@ class Application(QObject):
         # What still reads the cellar must be done with it before it is let go.
         QThreadPool.globalInstance().waitForDone()
         if self.workbench is not None:
-            seen = self._seen(self.workbench)
+            # The file of this desk, while its server is away, is not what is seen of the server.
+            seen = None if self._in_file else self._seen(self.workbench)
             self.workbench.workplace.close()
             if seen is not None:
                 from vastcellar.services.workplace.last_seen import remember

@@ -43,7 +43,7 @@ def start(
     With *in_file* the cellar is this desk's own, even where it is on a server.
     Raises BadFileError for a catalog file, CellarError for the database.
     """
-    seen = recall(places, demo=demo)
+    seen = None if in_file else recall(places, demo=demo)
     if seen is not None:
         workplace = workplace_of(seen, places, demo=demo)
     else:

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import contextlib
 import os
+from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
 
 from vastcellar.core.errors import BadValueError
 from vastcellar.services.workplace.folders import Folders
 from vastcellar.store.json_files import write_text_whole
+from vastcellar.store.late_cellar import LateCellar
 
 if TYPE_CHECKING:
     from vastcellar.store.cellar import Cellar
@@ -45,6 +47,19 @@ def open_cellar(places: Folders, *, demo: bool, in_file: bool = False) -> Cellar
     if not address:
         return Cellar(places.cellar_file, is_demo=demo)
     return Cellar(address, is_demo=False, backups=places.data / BACKUPS)
+
+
+def late_cellar(places: Folders, *, demo: bool, on_fault: Callable[[], object]) -> Cellar:
+    """Return the cellar, wherever it is: opened when it is first asked for something.
+
+    *on_fault* is called where it can't be; each call raises as ``open_cellar`` then.
+    """
+    address = server_address(places, demo=demo)
+    made = LateCellar(
+        address or places.cellar_file, is_demo=demo, on_fault=on_fault,
+        backups=places.data / BACKUPS if address else None,
+    )  # fmt: skip
+    return cast("Cellar", made)
 
 
 def has_cellar(places: Folders, *, demo: bool) -> bool:

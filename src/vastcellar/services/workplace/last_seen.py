@@ -2,19 +2,21 @@
 
 It is shown only while nothing that it was made from has changed since: the cellar's file, the
 user's catalog, the program itself. The cellar is then opened behind it and asked how often it
-was written: had anything been missed, it would be read anew. Without a picture, or with one that
-doesn't fit, a start reads everything, as the first one does.
+was written: had anything been missed, it would be read anew. Of a cellar on a server nothing can
+be told without asking it: what was seen last stands there until it has answered, which is at once.
+Without a picture, or with one that doesn't fit, a start reads everything, as the first one does.
 """
 
 from __future__ import annotations
 
 import contextlib
+import hashlib
 import os
 import sys
 from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, cast
+from typing import Any
 
 import vastcellar
 from vastcellar.bench.simulated_rig import RigFault
@@ -22,14 +24,11 @@ from vastcellar.core.errors import VastCellarError
 from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.shoot.shoot import Shoot
 from vastcellar.services.workplace.catalogs import own_files
-from vastcellar.services.workplace.databases import server_address
+from vastcellar.services.workplace.databases import has_cellar, late_cellar, server_address
 from vastcellar.services.workplace.folders import Folders
 from vastcellar.services.workplace.workplace import Shelf, Workplace, remove_killed_tests
 from vastcellar.store.late_cellar import LateCellar
 from vastcellar.store.value_pictures import keep_picture, kept_picture
-
-if TYPE_CHECKING:
-    from vastcellar.store.cellar import Cellar
 
 _MODULES = (
     "vastcellar.services.workplace.last_seen",
@@ -51,6 +50,7 @@ class LastSeen:
     changes: int
     """How often the cellar had been written when the shelf was read."""
     is_demo: bool
+    is_on_server: bool
     rig_faults: dict[str, RigFault]
     shoot: Shoot
     shoot_path: Path | None
@@ -74,7 +74,7 @@ def picture_of(
 
     """
     cellar: object = workplace.cellar
-    if changes is None or workplace.cellar.path is None or len(shelf.records) > MOST_RUNS:
+    if changes is None or len(shelf.records) > MOST_RUNS:
         return None
     if isinstance(cellar, LateCellar) and not cellar.is_open:
         return None  # nothing was asked: the picture that was shown still holds
@@ -88,6 +88,7 @@ def picture_of(
         shelf,
         changes,
         workplace.is_demo,
+        workplace.cellar.path is None,
         dict(workplace.rig_faults),
         shoot,
         shoot_path,
@@ -106,7 +107,7 @@ def remember(picture: LastSeen, places: Folders, *, demo: bool) -> None:
 
 def recall(places: Folders, *, demo: bool) -> LastSeen | None:
     """Return what the last window showed; None where any of it may have changed since."""
-    if server_address(places, demo=demo) or not places.cellar_file.exists():
+    if not has_cellar(places, demo=demo):
         return None
     found = kept_picture(_file(places), _mark(places, demo=demo), _MODULES)
     return found if isinstance(found, LastSeen) else None
@@ -120,10 +121,16 @@ def forget(places: Folders) -> None:
 
 def workplace_of(picture: LastSeen, places: Folders, *, demo: bool) -> Workplace:
     """Return the workplace of *picture*: its cellar is opened when it is first asked for."""
-    late = LateCellar(places.cellar_file, is_demo=demo, on_fault=lambda: forget(places))
-    cellar = cast("Cellar", late)
+    cellar = late_cellar(places, demo=demo, on_fault=lambda: _on_fault(picture, places))
     removed = remove_killed_tests(places)
     return Workplace(places, picture.catalog, cellar, picture.is_demo, picture.rig_faults, removed)
+
+
+def _on_fault(picture: LastSeen, places: Folders) -> None:
+    """A file that can't be opened is offered its backup at the next start. A server may be away
+    for a while: what was seen of it last is all that there is meanwhile."""
+    if not picture.is_on_server:
+        forget(places)
 
 
 def _file(places: Folders) -> Path:
@@ -133,12 +140,16 @@ def _file(places: Folders) -> Path:
 def _mark(places: Folders, *, demo: bool) -> Mapping[str, Any]:
     """Return what a picture stands or falls with."""
     database = places.cellar_file
+    address = server_address(places, demo=demo)
+    # What a window that lives on wrote, or a kill left, stands in the second.
+    files = [_stamp(database), _stamp(database.with_name(database.name + "-wal"))]
+    # An address may have a password in it.
+    server = hashlib.sha256(address.encode("utf-8", errors="replace")).hexdigest()
     return {
         "demo": demo,
         "python": list(sys.version_info[:3]),
         "program": _program(),
-        # What a window that lives on wrote, or a kill left, stands in the second.
-        "cellar": [_stamp(database), _stamp(database.with_name(database.name + "-wal"))],
+        "cellar": server if address else files,
         "own": [[str(path), _stamp(path)] for path in own_files(places)],
     }
 

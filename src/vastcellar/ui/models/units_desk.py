@@ -123,6 +123,8 @@ class UnitsDesk(QObject):
         """
         self.shelf, self._seen_changes = shelf, changes
         self.read.emit()
+        if self.workplace.cellar.path is None:  # others may have written since: ask at once
+            QTimer.singleShot(0, self, self.look)
 
     def reload(self) -> None:
         """Read units and runs anew, off the interface thread."""

@@ -258,3 +258,24 @@ def test_a_folder_in_memory_is_called_no_drive_and_a_blink_has_no_slowest_second
             figures["write"]["slowest_second_bytes"] is None and "not known" in told
         )
         assert list(Path(folder).iterdir()) == []
+
+
+def test_an_edit_test_by_turns_is_told_and_the_first_folders_turns_are_kept(type_it, tmp_path):
+    """Two folders, four turns each, compared; with --unit those in the first are its runs. With
+    several clients it is refused."""
+    one, two = tmp_path / "plain", tmp_path / "encrypted"
+    for folder in (one, two):
+        folder.mkdir()
+    type_it("unit", "add", "E-1", "--drive", "torvane-t2-2")
+    words = ["prove", "edit", one, "--against", two, "--times", "4", "--rate", "0.4MB/s",
+             "--streams", "1", "--seconds", "1", "--jumps", "0"]  # fmt: skip
+    made = json.loads(type_it(*words, "--unit", "E-1", "--bind", "--json").stdout)
+    assert made["kind"] == "edit" and made["order"] == list("ABBAABBA")
+    assert made["compared"]["streams"]["a"]["count"] == 4
+    refused = type_it(*words, "--clients", "2", code=2)
+    assert "turns of one client" in refused.stderr
+    assert list(one.iterdir()) == list(two.iterdir()) == []
+    workplace = open_workplace(places=folders(demo=False))
+    kept = [(run.kind, run.figures["protocol"]) for run in workplace.cellar.runs("E-1")]
+    workplace.close()
+    assert kept == [("edit", "turns")] * 4

@@ -15,6 +15,7 @@ from vastcellar.cli.printing import echo, print_json, print_lines
 from vastcellar.cli.quantities import Quantity, parse_seconds
 from vastcellar.cli.running import run_to_end
 from vastcellar.core.units import PLAIN, parse_frame_rate, parse_rate, parse_size
+from vastcellar.services.proving.alternating import LEAST_TURNS, USUAL_TURNS
 from vastcellar.services.proving.file_kinds import EDIT, OFFLOAD, PROJECT
 from vastcellar.services.proving.file_proving import (
     EditPlan,
@@ -60,6 +61,10 @@ _JSON = click.option("--json", "as_json", is_flag=True, help="Print JSON.")
               help="So many processes here play at once.")  # fmt: skip
 @click.option("--others", default=0, type=click.IntRange(0, 63),
               help="Wait for so many more, that other computers --join.")  # fmt: skip
+@click.option("--against", type=click.Path(path_type=Path), metavar="OTHER",
+              help="Play in OTHER as well, by turns: encrypted, a mirror, a share.")  # fmt: skip
+@click.option("--times", default=USUAL_TURNS, show_default=True,
+              type=click.IntRange(LEAST_TURNS, 50), help="Turns in each folder.")  # fmt: skip
 @click.option("--join", "joins", is_flag=True, help="Join clients that are called on that share.")
 @unit_options
 @_JSON
@@ -77,6 +82,8 @@ def edit(
     no_ramp: bool,
     clients: int,
     others: int,
+    against: Path | None,
+    times: int,
     joins: bool,
     unit_tag: str | None,
     binds: bool,
@@ -105,6 +112,13 @@ def edit(
         render_bytes_per_s=render or 0.0,
         is_ramp=not no_ramp,
     )
+    if against is not None:
+        from vastcellar.cli.prove_sets import play_by_turns
+
+        if clients + others > 1:
+            raise click.UsageError("--against takes turns of one client: leave --clients out")
+        play_by_turns(folder, against, plan, times, unit_tag, binds=binds, as_json=as_json)
+        return
     if clients + others > 1:
         from vastcellar.cli.prove_together import call_clients
 

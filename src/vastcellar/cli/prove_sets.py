@@ -19,11 +19,15 @@ from vastcellar.services.match.chain_files import chain_in_file
 from vastcellar.services.proving.alternating import (
     LEAST_TURNS,
     USUAL_TURNS,
+    AlternatingEdit,
     AlternatingRun,
     difference_sentence,
+    side_text,
     words_of,
 )
+from vastcellar.services.proving.file_proving import EditPlan
 from vastcellar.services.proving.flat_proving import FlatPlan, burst_plan
+from vastcellar.services.proving.keeping import keep_turns
 from vastcellar.services.proving.protocol_run import ProtocolProof, ProtocolRun
 from vastcellar.services.proving.protocols import (
     Protocol,
@@ -196,6 +200,32 @@ def compare(folder_a: Path, folder_b: Path, times: int, size: int | None, as_jso
     if not as_json:
         for folder in (folder_a, folder_b):
             echo(f"Writes {PLAIN.size(run.bytes_to_write)} in all to {folder}.")
+    _tell_turns(run, as_json=as_json)
+    end_of(run)
+
+
+def play_by_turns(
+    first: Path, second: Path, plan: EditPlan, times: int, unit_tag: str | None,
+    *, binds: bool, as_json: bool,
+) -> None:  # fmt: skip
+    """Play *plan* in two folders by turns; those in the first are kept as the unit's."""
+    places = folders(demo=False)
+    with workplace_for(unit_tag, first, binds=binds, as_json=as_json) as workplace:
+        remove_killed_tests(places)
+        run = AlternatingEdit((first, second), plan, places.test_notes, times)
+        if not as_json:
+            for folder in (first, second):
+                echo(f"Writes at most {PLAIN.size(run.bytes_to_write)} in all to {folder}.")
+        _tell_turns(run, as_json=as_json)
+        if workplace is not None and unit_tag:
+            kept = keep_turns(workplace, unit_tag, run)
+            if not as_json:
+                echo(f"Kept as {len(kept)} runs of {unit_tag}.")
+    end_of(run)
+
+
+def _tell_turns(run: AlternatingRun | AlternatingEdit, *, as_json: bool) -> None:
+    """Take all turns, and tell what they came to."""
     run_to_end(run, quiet=as_json)
     figures = run.figures()
     if as_json:
@@ -203,14 +233,9 @@ def compare(folder_a: Path, folder_b: Path, times: int, size: int | None, as_jso
     else:
         for what, found in figures["compared"].items():
             print_lines(
-                [
-                    (f"{side.upper()}, {what}", f"{PLAIN.rate(found[side]['median'], 1)} (median "
-                     f"of {found[side]['count']}, {PLAIN.rate(found[side]['low'])} to "
-                     f"{PLAIN.rate(found[side]['high'])})")
-                    for side in ("a", "b")
-                ]
+                [(f"{side.upper()}, {what}", f"{side_text(what, found[side], PLAIN)}, "
+                  f"{found[side]['count']} runs") for side in ("a", "b")]
             )  # fmt: skip
             echo(f"  {difference_sentence(figures['compared'], what, PLAIN)}")
         if words := words_of(figures["conditions_that_differ"]):
             echo(words)
-    end_of(run)

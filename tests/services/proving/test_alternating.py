@@ -2,19 +2,25 @@
 
 import errno
 import os
+from dataclasses import dataclass, replace
 from types import SimpleNamespace
 
 import pytest
 
+from vastcellar.bench.edit_run import EditPlan, EditResult
 from vastcellar.bench.flat_run import FlatPlan
 from vastcellar.bench.probe import Shape
 from vastcellar.core.errors import BadValueError, DiskError
 from vastcellar.core.units import PLAIN
 from vastcellar.services.proving import alternating
 from vastcellar.services.proving.alternating import (
+    FIRST_FRAME,
+    STREAMS,
+    AlternatingEdit,
     AlternatingRun,
     TurnsProof,
     difference_sentence,
+    side_text,
     turns_sentence,
     words_of,
 )
@@ -136,3 +142,66 @@ def test_the_first_drives_turns_are_kept_under_its_unit_and_only_the_first_from_
     head, evidence = turns_sentence(run.result, PLAIN)
     assert head.startswith("Write: ")
     assert "In the order A B B A A B." in evidence
+
+
+EDIT = EditPlan(4e5, 25.0, 2, step_s=0.3, jumps_per_minute=400, scrubs_per_minute=0, clip_s=1)
+
+
+def edit_stand_in(folders, held):
+    """Tests that hold what *held* says of each folder, in the order of its turns."""
+    left = {folder: list(values) for folder, values in zip(folders, held, strict=True)}
+
+    def stand_in(folder, plan, _notes, **_given):
+        def snapshots():
+            streams = left[folder].pop(0)
+            step = SimpleNamespace(first_frame=SimpleNamespace(p50_s=0.02 * (1 + streams)),
+                                   read_bytes_per_s=1e6 * (1 + streams))  # fmt: skip
+            run.result = EditResult(plan, True, "", (), "direct", "direct", (step,), streams, 1000)
+            yield from ()
+
+        run = SimpleNamespace(snapshots=snapshots, result=None, error=None, stop=lambda: None)
+        made = SimpleNamespace(is_direct=True)
+        return SimpleNamespace(run=run, begin=tuple, conditions=lambda _r: Kept(made))
+
+    return stand_in
+
+
+@dataclass
+class Kept:
+    """Conditions as they are kept."""
+
+    made: object
+
+
+def test_streams_by_turns_tell_an_encrypted_folder_from_a_plain_one(folders, tmp_path, monkeypatch):
+    """Five against three in every turn is no chance; the first frame is told in milliseconds."""
+    stand_in = edit_stand_in(folders, ([5] * 5, [3] * 5))
+    monkeypatch.setattr(alternating, "file_proof", stand_in)
+    figures = finish(run := AlternatingEdit(folders, EDIT, tmp_path / "notes", times=5))
+    assert figures["kind"] == "edit" and figures["order"] == list("ABBAABBAAB")
+    found = figures["compared"][STREAMS]
+    assert (found["a"]["median"], found["b"]["median"]) == (5, 3)
+    assert found["difference"]["is_real"] and found["difference"]["share"] == pytest.approx(-0.4)
+    assert side_text(STREAMS, found["a"], PLAIN) == "5 (5 to 5)"
+    first = figures["compared"][FIRST_FRAME]
+    assert side_text(FIRST_FRAME, first["b"], PLAIN) == "80.0 ms (80.0 ms to 80.0 ms)"
+    head, _evidence = turns_sentence(run.result, PLAIN)
+    assert "Streams: B against A" in head and "a real difference" in head
+
+
+def test_a_turn_without_one_stream_in_time_counts_for_the_rest(folders, tmp_path, monkeypatch):
+    """No stream is no number of streams: what was read and how soon are compared all the same."""
+    stand_in = edit_stand_in(folders, ([1, 1, 1, 1], [0, 0, 0, 0]))
+    monkeypatch.setattr(alternating, "file_proof", stand_in)
+    figures = finish(AlternatingEdit(folders, EDIT, tmp_path / "notes", times=4))
+    assert STREAMS not in figures["compared"]
+    assert figures["compared"]["read"]["b"]["count"] == 4
+
+
+def test_an_edit_test_is_really_played_by_turns_and_leaves_nothing(folders, tmp_path):
+    """Eight turns on this disk: what they came to is its affair, the accounting is ours."""
+    run = AlternatingEdit(folders, replace(EDIT, step_s=0.2), tmp_path / "notes", times=4)
+    assert run.bytes_to_write == 4 * run.bytes_each > 0
+    figures = finish(run)
+    assert figures["order"] == list("ABBAABBA") and figures["is_complete"]
+    assert figures["compared"]["read"]["a"]["count"] == 4

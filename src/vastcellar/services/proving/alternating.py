@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import math
 import threading
-from collections.abc import Iterator, Sequence
+from abc import ABC, abstractmethod
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import asdict, dataclass, field, replace
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Any
+from typing import Any, Generic, TypeVar
 
 from vastcellar.bench.flat_run import FlatPlan
 from vastcellar.bench.progress import Progress
@@ -16,6 +17,7 @@ from vastcellar.core.chain.chain import Chain
 from vastcellar.core.errors import VastCellarError
 from vastcellar.core.protocols.steady import difference, summarize
 from vastcellar.core.units import NumberFormat
+from vastcellar.services.proving.file_proving import EditPlan, EditResult, FileProof, file_proof
 from vastcellar.services.proving.flat_proving import FlatProof, conditions_of, folder_flat_proof
 from vastcellar.services.proving.shown import AS_TURNS, ShownTest
 from vastcellar.services.runs.measured_runs import differences_between
@@ -24,6 +26,18 @@ from vastcellar.services.runs.resting import COOL, Rest
 LEAST_TURNS = 4
 """Below, no interval can leave chance out at 95 of 100."""
 USUAL_TURNS = 5
+STREAMS, FIRST_FRAME = "streams", "first frame"
+"""What an edit test measures, beside what it reads: in time, and after half of its jumps."""
+_SHOWN: dict[str, Callable[[float, NumberFormat], str]] = {
+    STREAMS: lambda value, fmt: fmt.number(value, 0),
+    FIRST_FRAME: lambda value, fmt: f"{fmt.number(value * 1e3, 1)} ms",
+}
+
+
+def _rate_text(value: float, fmt: NumberFormat) -> str:
+    return fmt.rate(value)
+
+
 _RIGHT_AFTER = Rest(0.0, 1.0)
 # Known of the first folder's drive alone: no difference between the two.
 _OF_CHAIN = ("host_key", "port_key", "mode_key", "enclosure_key", "cable_key", "drive_key")
@@ -42,68 +56,64 @@ class TurnsResult:
     write_mode: str
 
 
+P = TypeVar("P", FlatProof, FileProof)
+
+
 @dataclass(frozen=True)
-class Turn:
+class Turn(Generic[P]):
     """One turn that measured something: 0 or 1 for the folder, and when it ended."""
 
     side: int
-    proof: FlatProof
+    proof: P
     ended_at: datetime
-
-    @property
-    def rates(self) -> dict[str, float]:
-        """What was written and read at, in bytes per second; empty where it ended early."""
-        result = self.proof.run.result
-        if result is None or not result.is_complete:
-            return {}
-        read = {"read": result.read.bytes_per_s} if result.read is not None else {}
-        return {"write": result.write.bytes_per_s, **read}
+    rates: dict[str, float]
+    """What it measured, by name; empty where it ended early."""
 
 
-@dataclass
-class AlternatingRun:
+class Turns(ABC, Generic[P]):
     """The same test in two folders by turns, first A B, then B A, and so on.
 
     ``snapshots`` does the work, ``stop`` ends it; what was measured is kept in ``taken``.
     """
 
     folders: tuple[Path, Path]
-    plan: FlatPlan
-    notes_folder: Path
-    times: int = USUAL_TURNS
-    chain: Chain | None = None
-    """What leads to the first folder's drive, where that is known."""
-    ambient_c: float = math.nan
-    rest: Rest = COOL
-    """Of the first folder's drive, before its first turn."""
-    apart: bool = False
-    """Whether each turn runs in a process of its own."""
-    taken: list[Turn] = field(default_factory=list)
-    ended_by: str = ""
-    error: VastCellarError | None = None
+    times: int
+    taken: list[Turn[P]]
+    ended_by: str
+    error: VastCellarError | None
 
     def __post_init__(self) -> None:
         self._stop = threading.Event()
-        self._current: FlatProof | None = None
+        self._current: P | None = None
         for side in (0, 1):
             self._proof(side)  # says at once what is in the way of either
 
-    def _proof(self, side: int) -> FlatProof:
-        is_first = side == 0 and not self.taken
-        return folder_flat_proof(
-            self.folders[side],
-            self.plan,
-            self.notes_folder,
-            chain=self.chain if side == 0 else None,
-            ambient_c=self.ambient_c,
-            rest=self.rest if is_first else _RIGHT_AFTER,
-            apart=self.apart,
-        )
+    @abstractmethod
+    def _proof(self, side: int) -> P:
+        """Return one turn's test. Raises DiskError, BadValueError."""
+
+    @abstractmethod
+    def _measured(self, proof: P) -> dict[str, float]:
+        """Return what a complete turn measured, by name; all above 0."""
+
+    @abstractmethod
+    def _conditions(self, proof: P) -> dict[str, Any]:
+        """Return what a turn was measured under."""
+
+    @property
+    @abstractmethod
+    def kind(self) -> str:
+        """What is done in each turn."""
+
+    @property
+    @abstractmethod
+    def bytes_each(self) -> int:
+        """What a turn writes at most."""
 
     @property
     def bytes_to_write(self) -> int:
         """Of all turns, into each folder."""
-        return self.plan.most_bytes * self.times
+        return self.bytes_each * self.times
 
     def stop(self) -> None:
         """End soon; what was measured so far is kept."""
@@ -147,7 +157,8 @@ class AlternatingRun:
         result = proof.run.result
         self.error = proof.run.error
         if result is not None and result.written_bytes:
-            self.taken.append(Turn(side, proof, datetime.now(UTC)))
+            rates = self._measured(proof) if result.is_complete else {}
+            self.taken.append(Turn(side, proof, datetime.now(UTC), rates))
 
     @property
     def turns(self) -> list[tuple[int, dict[str, float]]]:
@@ -159,9 +170,8 @@ class AlternatingRun:
         """The conditions of each finished turn, without what is known of one folder alone."""
         made = []
         for turn in self.taken:
-            result = turn.proof.run.result
-            if result is not None and turn.rates:
-                known = conditions_of(turn.proof, result)
+            if turn.rates:
+                known = self._conditions(turn.proof)
                 made.append({key: known[key] for key in known if key not in _OF_CHAIN})
         return made
 
@@ -178,17 +188,17 @@ class AlternatingRun:
             ended_by=self.ended_by,
             written_bytes=sum(result.written_bytes for result in measured),
             notes=tuple(dict.fromkeys(note for result in measured for note in result.notes)),
-            write_mode=measured[0].write_mode,
+            write_mode=str(getattr(measured[0], "write_mode", "")),
         )
 
     def rates(self, side: int, what: str) -> list[float]:
-        """Return the rates of one folder, "write" or "read", in the order measured."""
+        """Return one measure of one folder, as "write" or "read", in the order measured."""
         return [rates[what] for number, rates in self.turns if number == side and what in rates]
 
     def figures(self) -> dict[str, Any]:
         """Return medians, spreads, and the difference of B against A with its interval."""
         compared: dict[str, Any] = {}
-        for what in ("write", "read"):
+        for what in dict.fromkeys(name for turn in self.taken for name in turn.rates):
             first, second = self.rates(0, what), self.rates(1, what)
             if not first or not second:
                 continue
@@ -201,7 +211,7 @@ class AlternatingRun:
         return {
             "a": str(self.folders[0]),
             "b": str(self.folders[1]),
-            "kind": self.plan.kind,
+            "kind": self.kind,
             "times": self.times,
             "order": ["AB"[side] for side, _ in self.turns],
             "is_complete": not self.ended_by,
@@ -209,6 +219,111 @@ class AlternatingRun:
             "compared": compared,
             "conditions_that_differ": list(differences_between(self.conditions)),
         }
+
+
+@dataclass
+class AlternatingRun(Turns[FlatProof]):
+    """Written flat out, and read back, by turns."""
+
+    folders: tuple[Path, Path]
+    plan: FlatPlan
+    notes_folder: Path
+    times: int = USUAL_TURNS
+    chain: Chain | None = None
+    """What leads to the first folder's drive, where that is known."""
+    ambient_c: float = math.nan
+    rest: Rest = COOL
+    """Of the first folder's drive, before its first turn."""
+    apart: bool = False
+    """Whether each turn runs in a process of its own."""
+    taken: list[Turn[FlatProof]] = field(default_factory=list)
+    ended_by: str = ""
+    error: VastCellarError | None = None
+
+    def _proof(self, side: int) -> FlatProof:
+        is_first = side == 0 and not self.taken
+        return folder_flat_proof(
+            self.folders[side],
+            self.plan,
+            self.notes_folder,
+            chain=self.chain if side == 0 else None,
+            ambient_c=self.ambient_c,
+            rest=self.rest if is_first else _RIGHT_AFTER,
+            apart=self.apart,
+        )
+
+    def _measured(self, proof: FlatProof) -> dict[str, float]:
+        result = proof.run.result
+        assert result is not None, "the turn has ended"
+        read = {"read": result.read.bytes_per_s} if result.read is not None else {}
+        return {"write": result.write.bytes_per_s, **read}
+
+    def _conditions(self, proof: FlatProof) -> dict[str, Any]:
+        result = proof.run.result
+        assert result is not None, "the turn has ended"
+        return conditions_of(proof, result)
+
+    @property
+    def kind(self) -> str:
+        """Of the flat-out test."""
+        return self.plan.kind
+
+    @property
+    def bytes_each(self) -> int:
+        """As planned."""
+        return self.plan.most_bytes
+
+
+@dataclass
+class AlternatingEdit(Turns[FileProof]):
+    """Streams played by turns: encrypted beside plain, a mirror beside one, a share beside local.
+
+    A turn without one stream in time says nothing of how many there are: it counts for the rest.
+    """
+
+    folders: tuple[Path, Path]
+    plan: EditPlan
+    notes_folder: Path
+    times: int = USUAL_TURNS
+    chain: Chain | None = None
+    ambient_c: float = math.nan
+    apart: bool = False
+    taken: list[Turn[FileProof]] = field(default_factory=list)
+    ended_by: str = ""
+    error: VastCellarError | None = None
+
+    def _proof(self, side: int) -> FileProof:
+        chain = self.chain if side == 0 else None
+        return file_proof(
+            self.folders[side], self.plan, self.notes_folder, chain=chain,
+            ambient_c=self.ambient_c, apart=self.apart,
+        )  # fmt: skip
+
+    def _measured(self, proof: FileProof) -> dict[str, float]:
+        result = proof.run.result
+        assert isinstance(result, EditResult), "the turn has ended"
+        one = result.steps[0]
+        found = {
+            STREAMS: float(result.most_streams),
+            FIRST_FRAME: one.first_frame.p50_s,
+            "read": max(step.read_bytes_per_s for step in result.steps),
+        }
+        return {name: value for name, value in found.items() if value > 0}
+
+    def _conditions(self, proof: FileProof) -> dict[str, Any]:
+        result = proof.run.result
+        assert result is not None, "the turn has ended"
+        return asdict(proof.conditions(result))
+
+    @property
+    def kind(self) -> str:
+        """Of the edit test."""
+        return "edit"
+
+    @property
+    def bytes_each(self) -> int:
+        """Clips, and what is rendered beside."""
+        return self.plan.bytes_to_write
 
 
 @dataclass(frozen=True)
@@ -235,10 +350,7 @@ def turns_sentence(result: TurnsResult, fmt: NumberFormat) -> tuple[str, str]:
     compared = result.figures["compared"]
     heads = [difference_sentence(compared, what, fmt) for what in compared]
     medians = [
-        f"{what} {fmt.rate(found['a']['median'])} "
-        f"({fmt.rate(found['a']['low'])} to {fmt.rate(found['a']['high'])}) in A, "
-        f"{fmt.rate(found['b']['median'])} "
-        f"({fmt.rate(found['b']['low'])} to {fmt.rate(found['b']['high'])}) in B"
+        f"{what} {side_text(what, found['a'], fmt)} in A, {side_text(what, found['b'], fmt)} in B"
         for what, found in compared.items()
     ]
     if not heads:
@@ -248,6 +360,13 @@ def turns_sentence(result: TurnsResult, fmt: NumberFormat) -> tuple[str, str]:
     differing = words_of(result.figures["conditions_that_differ"])
     head = " ".join(f"{each[0].upper()}{each[1:]}" for each in heads)
     return head, " ".join(part for part in (text, order, differing) if part)
+
+
+def side_text(what: str, summary: dict[str, Any], fmt: NumberFormat) -> str:
+    """Return the median of a measure in one folder, and from where to where its turns went."""
+    shown = _SHOWN.get(what, _rate_text)
+    median, low, high = (shown(summary[key], fmt) for key in ("median", "low", "high"))
+    return f"{median} ({low} to {high})"
 
 
 def difference_sentence(compared: dict[str, Any], what: str, fmt: NumberFormat) -> str:

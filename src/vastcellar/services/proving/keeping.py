@@ -10,7 +10,12 @@ from typing import Any
 from vastcellar.core.diagnosis.causes import Diagnosis
 from vastcellar.core.errors import VastCellarError
 from vastcellar.core.trace import Trace
-from vastcellar.services.proving.alternating import AlternatingRun, TurnsProof, TurnsResult
+from vastcellar.services.proving.alternating import (
+    AlternatingEdit,
+    AlternatingRun,
+    TurnsProof,
+    TurnsResult,
+)
 from vastcellar.services.proving.file_kinds import FileResult, file_figures
 from vastcellar.services.proving.file_proving import FileProof
 from vastcellar.services.proving.flat_proving import (
@@ -21,6 +26,7 @@ from vastcellar.services.proving.flat_proving import (
 )
 from vastcellar.services.proving.protocol_run import ProtocolProof, ProtocolResult, ProtocolRun
 from vastcellar.services.proving.recorder_proving import Proof, RecorderResult, keep_proof
+from vastcellar.services.proving.tests_offered import TURNS
 from vastcellar.services.runs.calibrating import PredictionCheck, prediction_check_of
 from vastcellar.services.runs.diagnosing import diagnosis_figures
 from vastcellar.services.workplace.rescuing import add_run
@@ -177,13 +183,21 @@ def keep_protocol(workplace: Workplace, unit_tag: str, run: ProtocolRun) -> tupl
     return tuple(kept)
 
 
-def keep_turns(workplace: Workplace, unit_tag: str, run: AlternatingRun) -> tuple[KeptRun, ...]:
+def keep_turns(
+    workplace: Workplace, unit_tag: str, run: AlternatingRun | AlternatingEdit
+) -> tuple[KeptRun, ...]:
     """Keep the turns in the first folder, which is the unit's; the other drive is none of it."""
-    return tuple(
-        keep_flat_proof(workplace, unit_tag, turn.proof, protocol="turns", ended_at=turn.ended_at)
-        for turn in run.taken
-        if turn.side == 0
-    )
+    kept = []
+    for turn in run.taken:
+        if turn.side:
+            continue
+        proof, at = turn.proof, turn.ended_at
+        if isinstance(proof, FileProof):
+            made = keep_file_proof(workplace, unit_tag, proof, protocol=TURNS, ended_at=at)
+        else:
+            made = keep_flat_proof(workplace, unit_tag, proof, protocol=TURNS, ended_at=at)
+        kept.append(made)
+    return tuple(kept)
 
 
 @singledispatch

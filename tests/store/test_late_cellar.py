@@ -85,9 +85,9 @@ def test_all_that_is_no_method_is_known_as_such(tmp_path):
     real = Cellar(tmp_path / "cellar.db")
     names = [name for name in dir(real) if not name.startswith("_")]
     values = {name for name in names if not callable(getattr(real, name))}
-    assert values == {"path", "is_demo", "database", "unreadable"}
+    assert values == {"path", "where", "is_demo", "database", "unreadable"}
     late = late_at(tmp_path / "cellar.db")
-    assert late.unreadable == set() and late.database.where == real.database.where
+    assert late.unreadable == set() and late.database.where == late.where == real.where
     for each in (late, real):
         each.close()
 

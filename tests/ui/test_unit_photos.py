@@ -50,6 +50,9 @@ def test_photos_are_dropped_shown_enlarged_and_undone(app, card, qtbot, tmp_path
     qtbot.waitUntil(lambda: "photo b.png" in str(card.story.index(0, 1).data()))
     app.workbench.units.undo_stack.undo()
     qtbot.waitUntil(lambda: page.list.count() == 1)
+    (tmp_path / "b.png").unlink()
+    app.workbench.units.undo_stack.redo()
+    qtbot.waitUntil(lambda: page.list.count() == 2)
 
 
 def test_another_unit_has_none_of_them(card, qtbot, tmp_path):

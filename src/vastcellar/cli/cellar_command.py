@@ -28,7 +28,12 @@ from vastcellar.services.cellar.story_wording import day_words, event_words
 from vastcellar.services.cellar.unit_edits import Noted, incident, lend, look_after, note, take_back
 from vastcellar.services.cellar.unit_memory import Remembered, UnitMemory
 from vastcellar.services.cellar.unit_page import unit_figures, unit_lines
-from vastcellar.services.cellar.unit_photos import add_photo, photos_of, save_photos
+from vastcellar.services.cellar.unit_photos import (
+    add_photo,
+    photos_of,
+    read_new_photo,
+    save_photos,
+)
 from vastcellar.services.plugged.own_account import ask_worn
 from vastcellar.services.workplace.workplace import Workplace, open_workplace, require_unit
 
@@ -217,7 +222,8 @@ def retire(tag: str, wiped: str, day: str, said: str) -> None:
 @_NOTE
 def photo(tag: str, file: Path, day: str, said: str) -> None:
     """Keep the photo in FILE with the unit TAG; the file isn't needed any more."""
-    _noted(lambda at: add_photo(at, tag, file, on=_day(day), said=said))
+    new = read_new_photo(file)
+    _noted(lambda at: add_photo(at, tag, new, on=_day(day), said=said))
 
 
 @cellar_command.command()

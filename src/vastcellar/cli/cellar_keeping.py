@@ -254,7 +254,7 @@ def use_command(address: str | None, in_file: bool) -> None:
     else:
         workplace = open_workplace(demo=False)
         try:
-            where = workplace.cellar.database.where
+            where = workplace.cellar.where
         finally:
             workplace.close()
         echo(f"The cellar is {'in' if workplace.cellar.path else 'on'} {where}.")

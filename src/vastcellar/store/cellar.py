@@ -97,6 +97,11 @@ class Cellar:
         """Its file; None for one on a server."""
         return self.database.path
 
+    @property
+    def where(self) -> str:
+        """Its file, or the address of its server without a password."""
+        return self.database.where
+
     def close(self) -> None:
         """Let go of it."""
         self._engine.dispose()

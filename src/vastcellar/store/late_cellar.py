@@ -29,10 +29,12 @@ class LateCellar:
 
     def __init__(
         self, place: Path | str, *, is_demo: bool, on_fault: Callable[[], object],
-        backups: Path | None = None,
+        backups: Path | None = None, where: str = "",
     ) -> None:  # fmt: skip
-        """*on_fault* is called where it can't be opened; the rest is as of a ``Cellar``."""
+        """*on_fault* is called where it can't be opened, *where* is how an address is shown; the
+        rest is as of a ``Cellar``."""
         self.path = place if isinstance(place, Path) else None
+        self.where = where or str(self.path or "a server")
         self._place, self._backups = place, backups
         self._on_fault = on_fault
         self.is_demo = is_demo

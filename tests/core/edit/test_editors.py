@@ -42,6 +42,35 @@ def test_a_day_falls_into_the_times_in_which_the_same_people_work():
     assert busiest(()) is None
 
 
+def test_who_works_through_the_night_meets_who_comes_in_the_morning():
+    """Ten to six and five to one: an hour together, every day; the day begins when nobody was
+    there. Three shifts around the clock always have somebody, and each spell has one of them."""
+    night, early = desk("night", 22, 30), desk("early", 5, 13)
+    spells = spells_of(store(Level.PARITY, 4), [early, night])
+    told = [(s.start_s / HOUR, s.end_s / HOUR, [d.name for d in s.desks]) for s in spells]
+    assert told == [(22, 29, ["night"]), (29, 30, ["early", "night"]), (30, 37, ["early"])]
+    round_the_clock = [desk("a", 6, 14), desk("b", 14, 22), desk("c", 22, 30)]
+    assert [len(s.desks) for s in spells_of(store(Level.PARITY, 4), round_the_clock)] == [1, 1, 1]
+    longer = [desk("a", 6, 15), desk("b", 14, 23), desk("c", 22, 31)]
+    spells = spells_of(store(Level.PARITY, 4), longer)
+    assert sorted(len(s.desks) for s in spells) == [1, 1, 1, 2, 2, 2]
+    assert sum(s.end_s - s.start_s for s in spells) == 24 * HOUR
+
+
+@given(st.lists(st.tuples(st.integers(0, 23), st.integers(1, 24)), min_size=1, max_size=5))
+def test_every_minute_of_the_day_has_who_works_then(hours):
+    """At the middle of each half hour the spell that covers it names just those whose hours do."""
+    day = [desk(f"desk {n}", start, start + length) for n, (start, length) in enumerate(hours)]
+    spells = spells_of(store(Level.SINGLE, 1), day)
+    for half in range(48):
+        at_s = half * HOUR / 2 + HOUR / 4
+        there = {each.name for each in day if (at_s - each.start_s) % (24 * HOUR)
+                 < each.end_s - each.start_s}  # fmt: skip
+        over = [s for s in spells if (at_s - s.start_s) % (24 * HOUR) < s.end_s - s.start_s]
+        assert {each.name for s in over for each in s.desks} == there
+        assert len(over) == (1 if there else 0)
+
+
 def test_gigabit_is_full_from_the_second_editor_on():
     """Two streams of 92.2 MB/s ask 184.3 of 111.8: 165 %, and 1,181 frames late a minute, as the
     ladder says; alone each is held with a fifth to spare."""

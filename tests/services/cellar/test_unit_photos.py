@@ -14,7 +14,12 @@ from vastcellar.services.cellar.keeping import (
     parse_decisions,
 )
 from vastcellar.services.cellar.unit_edits import take_back
-from vastcellar.services.cellar.unit_photos import add_photo, photos_of, save_photos
+from vastcellar.services.cellar.unit_photos import (
+    add_photo,
+    photos_of,
+    read_new_photo,
+    save_photos,
+)
 from vastcellar.services.workplace.folders import Folders
 from vastcellar.services.workplace.workplace import open_workplace
 
@@ -51,10 +56,10 @@ def shown(workplace, tag="W-01"):
 def test_a_photo_stays_when_its_file_is_gone_and_undo_takes_it_back(own, dent):
     """With its day and its note, the newest first."""
     place = own("a")
-    first = add_photo(place, "W-01", dent, said="fell in the harbour")
+    first = add_photo(place, "W-01", read_new_photo(dent), said="fell in the harbour")
     dent.unlink()
     Image.new("RGB", (10, 10)).save(dent)
-    add_photo(place, "W-01", dent)
+    add_photo(place, "W-01", read_new_photo(dent))
     newest, oldest = shown(place)
     assert (oldest.file, oldest.note) == ("dent ü.jpg", "fell in the harbour")
     assert oldest.jpeg.startswith(b"\xff\xd8") and newest.jpeg != oldest.jpeg
@@ -67,9 +72,9 @@ def test_what_is_no_picture_or_no_unit_changes_nothing(own, tmp_path, dent):
     place = own("a")
     (tmp_path / "text.jpg").write_text("a dent, about two fingers wide")
     with pytest.raises(BadFileError, match="no picture"):
-        add_photo(place, "W-01", tmp_path / "text.jpg")
+        read_new_photo(tmp_path / "text.jpg")
     with pytest.raises(UnknownPartError):
-        add_photo(place, "NOBODY", dent)
+        add_photo(place, "NOBODY", read_new_photo(dent))
     assert shown(place) == () and place.shelf().events == ()
 
 
@@ -77,7 +82,7 @@ def test_saved_they_are_files_by_unit_and_day_and_nothing_is_overwritten(own, de
     """A second time they get the next number; a unit without one says so."""
     place, folder = own("a", "W/01 ü"), tmp_path / "out"
     folder.mkdir()
-    add_photo(place, "W/01 ü", dent)
+    add_photo(place, "W/01 ü", read_new_photo(dent))
     found = shown(place, "W/01 ü")
     (one,) = save_photos(found, "W/01 ü", folder)
     (two,) = save_photos(found, "W/01 ü", folder)
@@ -90,7 +95,7 @@ def test_saved_they_are_files_by_unit_and_day_and_nothing_is_overwritten(own, de
 def test_an_export_takes_them_along_and_a_merge_too(own, dent, tmp_path):
     """Into an empty cellar, and into one that has units; merged again nothing comes twice."""
     place = own("a")
-    add_photo(place, "W-01", dent, said="dent")
+    add_photo(place, "W-01", read_new_photo(dent), said="dent")
     export_json(place, tmp_path / "all.json")
     empty = own("b", "")
     import_json(empty, tmp_path / "all.json")

@@ -27,6 +27,7 @@ TRACK_BYTES_PER_S = audio_bytes_per_s(1)
 SOUND_AHEAD_S = 2.0
 """Sound is read further ahead than pictures: it takes little memory. Typical."""
 SOUND = "sound"
+DAY_S = 24 * 3600.0
 _EVEN = 1e-9
 _MINUTE_S = 60.0
 
@@ -55,6 +56,22 @@ class Desk:
         require_not_negative(where, streams=self.streams)
         if not self.start_s < self.end_s:
             raise BadValueError("the hours end before they start", where=where, mend="Swap them")
+
+    def is_within(self, at_s: float) -> bool:
+        """Whether *at_s*, on any day, lies between coming and going."""
+        return 0 < (at_s - self.start_s) % DAY_S < self.end_s - self.start_s
+
+    def pieces(self, day_begins_s: float) -> tuple[tuple[float, float], ...]:
+        """Return its hours within the day that begins then: two pieces where it goes past its end.
+
+        Who leaves at six in the morning is there at the begin of each day, too.
+        """
+        start_s = (self.start_s - day_begins_s) % DAY_S + day_begins_s
+        end_s = start_s + self.end_s - self.start_s
+        most_s = day_begins_s + DAY_S
+        if end_s <= most_s:
+            return ((start_s, end_s),)
+        return ((start_s, most_s), (day_begins_s, end_s - DAY_S))
 
     @property
     def asked_bytes_per_s(self) -> float:
@@ -135,19 +152,37 @@ def spells_of(
 ) -> tuple[Spell, ...]:
     """Return how busy *store* is from one change to the next; times when nobody works are left out.
 
+    Every day is like the others: who works through the night meets who comes in the morning.
+
     Args:
         store: disks and stages.
         desks: everybody who works, with their hours.
         beside: what goes on whoever is there.
 
     """
-    edges = sorted({each.start_s for each in desks} | {each.end_s for each in desks})
+    begins_s = day_begins_s(desks)
+    pieces = {each: each.pieces(begins_s) for each in desks}
+    edges = sorted({at_s for some in pieces.values() for piece in some for at_s in piece})
     found = []
     for start_s, end_s in pairwise(edges):
-        there = tuple(each for each in desks if each.start_s <= start_s and end_s <= each.end_s)
+        there = tuple(
+            each
+            for each in desks
+            if any(comes <= start_s and end_s <= goes for comes, goes in pieces[each])
+        )
         if there:
             found.append(Spell(start_s, end_s, there, used_by(store, there, beside)))
     return tuple(found)
+
+
+def day_begins_s(desks: Sequence[Desk]) -> float:
+    """Return from when a day is counted: the earliest that somebody comes and nobody is there.
+
+    Where somebody always is, it begins with the earliest who comes; 0 for nobody.
+    """
+    comes = sorted({each.start_s % DAY_S for each in desks})
+    alone = (at_s for at_s in comes if not any(each.is_within(at_s) for each in desks))
+    return next(alone, comes[0] if comes else 0.0)
 
 
 def busiest(spells: Sequence[Spell]) -> Spell | None:

@@ -146,11 +146,11 @@ class Editor:
             write_bytes_per_s=self.write_bytes_per_s,
             read_bytes_per_s=self.read_bytes_per_s,
         )
-        if not 0 <= self.start_s < self.end_s <= 48 * 3600:
+        if not 0 <= self.start_s < self.end_s <= min(self.start_s + 24 * 3600, 48 * 3600):
             raise BadValueError(
                 f"the hours go from {self.start_s / 3600:g} to {self.end_s / 3600:g}",
                 where=where,
-                mend="Let them end after they start, within two days",
+                mend="Let them end after they start, within a day of it",
             )
 
 

@@ -161,7 +161,7 @@ def server_health(workplace: Workplace) -> Health:
     workplace.shelf()
     cellar = workplace.cellar
     made = backups_of_server(workplace.folders.data / BACKUPS)
-    return Health(cellar.database.where, 0, (), tuple(sorted(cellar.unreadable)), tuple(made))
+    return Health(cellar.where, 0, (), tuple(sorted(cellar.unreadable)), tuple(made))
 
 
 def back_up_now(workplace: Workplace) -> Path:

@@ -12,7 +12,7 @@ from vastcellar.core.errors import BadValueError
 from vastcellar.services.cellar.unit_edits import Noted, note
 from vastcellar.services.workplace.exports import save_bytes
 from vastcellar.services.workplace.workplace import Workplace
-from vastcellar.store.unit_photos import keep_photos, kept_photos, read_photo
+from vastcellar.store.unit_photos import UnitPhoto, keep_photos, kept_photos, read_photo
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,17 +27,30 @@ class ShownPhoto:
     """Empty where it isn't in the cellar any more."""
 
 
-def add_photo(
-    workplace: Workplace, tag: str, path: Path, *, on: date | None = None, said: str = ""
-) -> Noted:
-    """Keep the photo in *path* with the unit *tag*; the file itself isn't needed any more.
+@dataclass(frozen=True, slots=True)
+class NewPhoto:
+    """A photo that was read, with the name of its file, which isn't needed any more."""
 
-    Raises BadFileError for no picture, CellarError, UnknownPartError, BadValueError as ``note``.
+    file: str
+    photo: UnitPhoto
+
+
+def read_new_photo(path: Path) -> NewPhoto:
+    """Return the photo in *path*. Raises BadFileError for what is no picture."""
+    return NewPhoto(path.name, read_photo(path))
+
+
+def add_photo(
+    workplace: Workplace, tag: str, new: NewPhoto, *, on: date | None = None, said: str = ""
+) -> Noted:
+    """Keep a photo with the unit *tag*.
+
+    Raises CellarError, UnknownPartError, BadValueError as ``note`` does.
     """
-    photo = read_photo(path)
+    photo = new.photo
     # The picture first: an event that names one that isn't there would be worse than one too many.
     keep_photos(workplace.cellar, [photo])
-    return note(workplace, tag, EventKind.PHOTO, on=on, said=said, file=path.name,
+    return note(workplace, tag, EventKind.PHOTO, on=on, said=said, file=new.file,
                 photo=photo.digest)  # fmt: skip
 
 

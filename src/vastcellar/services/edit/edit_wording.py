@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from vastcellar.core.edit.arrays import Level
 from vastcellar.core.edit.edit_store import StageKind
-from vastcellar.core.edit.editors import SOUND, TRACK_BYTES_PER_S, Desk, Spell, Used
+from vastcellar.core.edit.editors import DAY_S, SOUND, TRACK_BYTES_PER_S, Desk, Spell, Used
 from vastcellar.core.edit.ladder import Given
 from vastcellar.core.parts.parts import Drive
 from vastcellar.core.units import PLAIN, NumberFormat
@@ -45,8 +45,8 @@ def headline(planned: PlannedStore) -> str:
 
 
 def hours_text(spell: Spell, fmt: NumberFormat) -> str:
-    """Return from when to when: "14:00 to 18:00"."""
-    return f"{fmt.time_of_day(spell.start_s)} to {fmt.time_of_day(spell.end_s)}"
+    """Return from when to when, as a clock shows it: "14:00 to 18:00"."""
+    return f"{fmt.time_of_day(spell.start_s % DAY_S)} to {fmt.time_of_day(spell.end_s % DAY_S)}"
 
 
 def used_name(used: Used) -> str:

@@ -17,7 +17,7 @@ from vastcellar.core.edit.edit_store import (
     StageKind,
     network_bytes_per_s,
 )
-from vastcellar.core.edit.editors import Desk, sound_of
+from vastcellar.core.edit.editors import DAY_S, Desk, sound_of
 from vastcellar.core.errors import BadValueError, UnknownPartError
 from vastcellar.core.links.links import LARGER_FRAMES, LinkMode
 from vastcellar.core.parts.catalog import Catalog
@@ -222,6 +222,10 @@ def next_editor(plan: EditPlan) -> Editor:
     return replace(last, name=name)
 
 
+_ANY = StreamKind("any", 1.0, 1.0)
+"""Who is there doesn't depend on what plays."""
+
+
 def _beside_of(editor: Editor) -> tuple[Beside, ...]:
     sound = (sound_of(editor.sound_tracks),) if editor.sound_tracks else ()
     written, read = editor.write_bytes_per_s, editor.read_bytes_per_s
@@ -231,8 +235,13 @@ def _beside_of(editor: Editor) -> tuple[Beside, ...]:
 
 def _at_once(editors: Sequence[Editor]) -> list[list[Editor]]:
     """Return who is there whenever somebody comes."""
+    desks = [Desk(each.name, each.start_s, each.end_s, _ANY, each.streams) for each in editors]
     return [
-        [each for each in editors if each.start_s <= comes.start_s < each.end_s]
+        [
+            editor
+            for editor, desk in zip(editors, desks, strict=True)
+            if desk.is_within(comes.start_s) or editor.start_s % DAY_S == comes.start_s % DAY_S
+        ]
         for comes in editors
     ]
 

@@ -49,15 +49,18 @@ def open_cellar(places: Folders, *, demo: bool, in_file: bool = False) -> Cellar
     return Cellar(address, is_demo=False, backups=places.data / BACKUPS)
 
 
-def late_cellar(places: Folders, *, demo: bool, on_fault: Callable[[], object]) -> Cellar:
+def late_cellar(
+    places: Folders, *, demo: bool, on_fault: Callable[[], object], where: str
+) -> Cellar:
     """Return the cellar, wherever it is: opened when it is first asked for something.
 
-    *on_fault* is called where it can't be; each call raises as ``open_cellar`` then.
+    *on_fault* is called where it can't be; each call raises as ``open_cellar`` then. *where* is
+    how it was shown when it was open last.
     """
     address = server_address(places, demo=demo)
     made = LateCellar(
         address or places.cellar_file, is_demo=demo, on_fault=on_fault,
-        backups=places.data / BACKUPS if address else None,
+        backups=places.data / BACKUPS if address else None, where=where if address else "",
     )  # fmt: skip
     return cast("Cellar", made)
 
@@ -78,10 +81,8 @@ def use_server(places: Folders, address: str) -> str:
     opened = Cellar(address, backups=places.data / BACKUPS)
     try:
         if opened.is_demo:
-            raise BadValueError(
-                "it is a demo's", where=opened.database.where, mend="Use another database"
-            )
-        shown = opened.database.where
+            raise BadValueError("it is a demo's", where=opened.where, mend="Use another database")
+        shown = opened.where
     finally:
         opened.close()
     places.config.mkdir(parents=True, exist_ok=True)

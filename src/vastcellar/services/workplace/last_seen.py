@@ -51,6 +51,8 @@ class LastSeen:
     """How often the cellar had been written when the shelf was read."""
     is_demo: bool
     is_on_server: bool
+    where: str
+    """The cellar, as it is shown."""
     rig_faults: dict[str, RigFault]
     shoot: Shoot
     shoot_path: Path | None
@@ -79,7 +81,8 @@ def picture_of(
     if isinstance(cellar, LateCellar) and not cellar.is_open:
         return None  # nothing was asked: the picture that was shown still holds
     try:
-        if workplace.cellar.change_count() != changes:
+        # What can't be read is said whenever the cellar is read: that must go on.
+        if workplace.cellar.change_count() != changes or workplace.cellar.unreadable:
             return None
     except VastCellarError:
         return None
@@ -89,6 +92,7 @@ def picture_of(
         changes,
         workplace.is_demo,
         workplace.cellar.path is None,
+        workplace.cellar.where,
         dict(workplace.rig_faults),
         shoot,
         shoot_path,
@@ -109,7 +113,11 @@ def recall(places: Folders, *, demo: bool) -> LastSeen | None:
     """Return what the last window showed; None where any of it may have changed since."""
     if not has_cellar(places, demo=demo):
         return None
-    found = kept_picture(_file(places), _mark(places, demo=demo), _MODULES)
+    try:
+        mark = _mark(places, demo=demo)
+    except OSError:  # a program that isn't in a folder, a catalog that can't be looked into
+        return None
+    found = kept_picture(_file(places), mark, _MODULES)
     return found if isinstance(found, LastSeen) else None
 
 
@@ -121,7 +129,9 @@ def forget(places: Folders) -> None:
 
 def workplace_of(picture: LastSeen, places: Folders, *, demo: bool) -> Workplace:
     """Return the workplace of *picture*: its cellar is opened when it is first asked for."""
-    cellar = late_cellar(places, demo=demo, on_fault=lambda: _on_fault(picture, places))
+    cellar = late_cellar(
+        places, demo=demo, on_fault=lambda: _on_fault(picture, places), where=picture.where
+    )  # fmt: skip
     removed = remove_killed_tests(places)
     return Workplace(places, picture.catalog, cellar, picture.is_demo, picture.rig_faults, removed)
 

@@ -103,7 +103,7 @@ def _mark(row: dict[str, Any]) -> str:
 
 def _seen(places: Folders, cellar: Cellar) -> dict[str, str]:
     """Return the marks of the parts as they last were the same here and in this very cellar."""
-    marks = _all_seen(places).get(cellar.database.where)
+    marks = _all_seen(places).get(cellar.where)
     return marks if isinstance(marks, dict) else {}
 
 
@@ -118,7 +118,7 @@ def _note_seen(places: Folders, cellar: Cellar, rows: Parts) -> None:
     marks = {
         f"{name} {key}": _mark(row) for name, each in rows.items() for key, row in each.items()
     }
-    content = {**_all_seen(places), cellar.database.where: marks}
+    content = {**_all_seen(places), cellar.where: marks}
     places.state.mkdir(parents=True, exist_ok=True)
     write_text_whole(places.state / _SEEN_FILE, json.dumps(content, indent=1) + "\n")
 

@@ -28,10 +28,10 @@ class SharedCellarDialog(QDialog):
         self.setWindowTitle("Shared cellar")
         self._places, self._is_demo = workplace.folders, workplace.is_demo
         path = workplace.cellar.path
-        where = str(path) if path is not None else workplace.cellar.database.where
         self.where = label(
-            f"The cellar is {'in' if path is not None else 'on'} {where}.", wraps=True
-        )
+            f"The cellar is {'in' if path is not None else 'on'} {workplace.cellar.where}.",
+            wraps=True,
+        )  # fmt: skip
         self.hint = label(
             "On a PostgreSQL server several desks share one cellar, and see each other's edits. "
             "Neither this file nor what is on the server is changed: an export, and an import or "

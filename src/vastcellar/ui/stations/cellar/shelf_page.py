@@ -117,7 +117,7 @@ class ShelfPage(QWidget):
         shelf, shown = self._workbench.shelf, self._desk.shown
         proved = len(shelf.standing_proofs)
         cellar = self._workbench.workplace.cellar
-        shared = "" if cellar.path else f" · shared on {cellar.database.where}"
+        shared = "" if cellar.path else f" · shared on {cellar.where}"
         self.subtitle.setText(f"{shelf.count_text}, {proved} with a test that counts{shared}")
         is_empty = not shelf.units
         self.next_step.setVisible(is_empty)

@@ -35,6 +35,7 @@ from vastcellar.services.cellar.unit_photos import (
     ShownPhoto,
     add_photo,
     photos_of,
+    read_new_photo,
     save_photos,
 )
 from vastcellar.services.plugged.own_account import worn_by_itself
@@ -204,7 +205,8 @@ class UnitCard(QWidget):
         """Keep the photo in *path* with the unit, as one step that can be undone."""
         place, tag = self._workbench.workplace, self.tag
         try:
-            self._desk.note(f"{tag}: photo", partial(add_photo, place, tag, path))
+            new = read_new_photo(path)  # once: undone and done again, the file may be gone
+            self._desk.note(f"{tag}: photo", partial(add_photo, place, tag, new))
         except VastCellarError as error:
             self._workbench.trouble.emit(error)
 

@@ -7,7 +7,7 @@ import math
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPen
 
-from vastcellar.core.edit.editors import Desk, Spell
+from vastcellar.core.edit.editors import DAY_S, Desk, Spell, day_begins_s
 from vastcellar.services.edit.edit_planning import PlannedStore
 from vastcellar.services.edit.edit_sums import HOURS_SUM
 from vastcellar.services.edit.edit_wording import desk_text, spell_line, used_name
@@ -53,15 +53,19 @@ class HoursView(Picture):
             words = "Nobody is named: what is asked at once is what the ladder says."
             self.write(painter, QRectF(4, 6, self.width() - 8, 20), words, color="soft")
             return
-        start_s = math.floor(min(each.start_s for each in self._desks) / _HOUR_S) * _HOUR_S
-        end_s = math.ceil(max(each.end_s for each in self._desks) / _HOUR_S) * _HOUR_S
+        begins_s = day_begins_s(self._desks)
+        pieces = [each.pieces(begins_s) for each in self._desks]
+        edges = [at_s for some in pieces for piece in some for at_s in piece]
+        start_s = math.floor(min(edges) / _HOUR_S) * _HOUR_S
+        end_s = math.ceil(max(edges) / _HOUR_S) * _HOUR_S
         wide = self.width() - _LEFT_PX - _RIGHT_PX
 
         def x(at_s: float) -> float:
             return _LEFT_PX + wide * (at_s - start_s) / (end_s - start_s)
 
         for number, desk in enumerate(self._desks):
-            self._desk(painter, desk, number * _ROW_PX, x(desk.start_s), x(desk.end_s))
+            bars = [(x(comes_s), x(goes_s)) for comes_s, goes_s in pieces[number]]
+            self._desk(painter, desk, number * _ROW_PX, bars)
         top = _ROW_PX * len(self._desks) + 26
         plot = QRectF(_LEFT_PX, top, wide, self.height() - _HOURS_PX - top)
         self._load(painter, planned, plot, x)
@@ -72,21 +76,24 @@ class HoursView(Picture):
         for hour in range(0, round(hours) + 1, step):
             at_s = start_s + hour * _HOUR_S
             box = QRectF(x(at_s) - 24, plot.bottom() + 3, 48, 16)
-            shown = self.look.numbers.time_of_day(at_s)
+            shown = self.look.numbers.time_of_day(at_s % DAY_S)
             self.write(painter, box, shown, size_px=12, color="soft", align=_CENTRE)
 
-    def _desk(self, painter: QPainter, desk: Desk, top: float, left: float, right: float) -> None:
+    def _desk(
+        self, painter: QPainter, desk: Desk, top: float, bars: list[tuple[float, float]]
+    ) -> None:
         """Draw one editor's row: what goes on there stands above the bar."""
+        left, right = bars[0]
         look = self.look
         name = QRectF(0, top + 14, _LEFT_PX - 8, 18)
         self.write(painter, name, desk.name, weight=600, align=_RIGHT, may_cut=True)
         words = QRectF(left, top + 1, max(right - left, self.width() - left - 4), 17)
         self.write(painter, words, desk_text(desk, look.numbers), size_px=12, color="soft",
                    may_cut=True)  # fmt: skip
-        bar = QRectF(left, top + 19, right - left, _BAR_PX)
         painter.setPen(QPen(look.color("ink"), 1.1))
         painter.setBrush(look.color("water", 210))
-        painter.drawRoundedRect(bar, 3, 3)
+        for begin, end in bars:
+            painter.drawRoundedRect(QRectF(begin, top + 19, end - begin, _BAR_PX), 3, 3)
 
     def _load(self, painter: QPainter, planned: PlannedStore, plot: QRectF, x: object) -> None:
         look, numbers = self.look, self.look.numbers

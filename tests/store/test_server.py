@@ -19,10 +19,10 @@ from vastcellar.store.cellar import Cellar
 from vastcellar.store.cellar_file import NEWEST_REVISION
 from vastcellar.store.clip_frames import EndFrames, keep_frames, kept_frames
 from vastcellar.store.jobs import book, bookings, jobs, save_job, tick
-from vastcellar.store.own_parts import keep_parts
 from vastcellar.store.run_record import RunRecord
 from vastcellar.store.tables import Base, UnitRow
 from vastcellar.store.unit_log import add_event, unit_events
+from vastcellar.store.unit_photos import UnitPhoto, keep_photos, kept_photos
 from vastcellar.store.whole_cellar import take_whole, whole_as_json
 
 UNIT = Unit("K-11", "kelmarsh-flat-1", "drumlin-flat", written_bytes=1e12, note="µ „Ünïcode“ 🎞")
@@ -210,16 +210,17 @@ def test_a_cellar_of_an_earlier_version_is_backed_up_and_brought_up_to_date(
     """As the version before had left it: every row in a file first, then the new table, and all
     that was there."""
     with psycopg.connect(address, autocommit=True) as connection:
-        connection.execute("DROP TABLE own_parts")
-        connection.execute("UPDATE alembic_version SET version_num = '0009'")
+        connection.execute("DROP TABLE unit_photos")
+        connection.execute("UPDATE alembic_version SET version_num = '0010'")
     again = Cellar(address, backups=tmp_path / "third")
     (kept,) = (tmp_path / "third").iterdir()
     assert kept.name.endswith(f"-before{NEWEST_REVISION}.json")
     content = json.loads(kept.read_text(encoding="ascii"))
-    assert content["revision"] == "0009"
+    assert content["revision"] == "0010"
     assert [row["tag"] for row in content["tables"]["units"]] == ["K-11"]
     assert again.units() == (UNIT,)
-    keep_parts(again, {"drives": [{"key": "own-x"}]})
+    keep_photos(again, [UnitPhoto("abc", b"\xff\xd8\x00")])
+    assert kept_photos(again, ["abc"])["abc"].jpeg == b"\xff\xd8\x00"
     again.close()
 
 

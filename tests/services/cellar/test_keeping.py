@@ -167,7 +167,7 @@ def test_a_backup_on_demand_and_one_before_a_migration(own, tmp_path):
     path = one.cellar.path
     one.close()
     with sqlite3.connect(path) as old:  # as the version before had left it
-        for table in ("own_parts", "bookings", "jobs", "unit_events"):
+        for table in ("unit_photos", "own_parts", "bookings", "jobs", "unit_events"):
             old.execute(f"DROP TABLE {table}")
         old.execute("UPDATE alembic_version SET version_num = '0008'")
     old.close()

@@ -6,13 +6,15 @@ import math
 from collections.abc import Iterable
 from dataclasses import asdict, dataclass
 from datetime import datetime
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from vastcellar.bench.recorder_run import CameraOutcome, RecorderResult
 from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.parts.identity import DeviceIdentity
 from vastcellar.core.verdict.proof import RecorderProof, RunConditions
 from vastcellar.store.run_record import RunRecord
+
+if TYPE_CHECKING:
+    from vastcellar.bench.recorder_run import CameraOutcome, RecorderResult
 
 RECORDER = "recorder"
 FLAT_KINDS = ("burst", "write", "read", "capacity")

@@ -16,8 +16,6 @@ from vastcellar.core.errors import VastCellarError
 from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.parts.parts import Drive
 from vastcellar.core.parts.units import Unit
-from vastcellar.services.proving.binding import BindingQuestion, bind, release
-from vastcellar.services.runs.calibrating import calibrate_unit, forget_calibration
 from vastcellar.services.workplace.measured_stages import keep_or_forget, measured_device
 from vastcellar.services.workplace.own_catalog import Own, parts_in
 from vastcellar.services.workplace.own_drives import with_drive
@@ -30,6 +28,7 @@ from vastcellar.ui.models.unit_change import UnitAdded, UnitChange, UnitsListed
 if TYPE_CHECKING:
     # Loaded when they are first needed: a window that only plans does without.
     from vastcellar.services.cellar.unit_lists import ListedUnits
+    from vastcellar.services.proving.binding import BindingQuestion
     from vastcellar.services.proving.flat_proving import FlatProof
     from vastcellar.services.proving.new_unit import KeptUnit, MeasuredDevice
 
@@ -216,19 +215,27 @@ class UnitsDesk(QObject):
 
     def bind(self, question: BindingQuestion) -> None:
         """Bind a unit to the device that was asked about. Raises CellarError."""
+        from vastcellar.services.proving.binding import bind
+
         bind(self.workplace, question)  # one short write: the run that follows must find it done
         self.reload()
 
     def release(self, tag: str) -> None:
         """Let a unit be bound to a device anew."""
+        from vastcellar.services.proving.binding import release
+
         self._write(partial(release, self.workplace, tag))
 
     def calibrate(self, tag: str) -> None:
         """Fit a unit's model to its runs and judge anew; the outcome is announced."""
+        from vastcellar.services.runs.calibrating import calibrate_unit
+
         self._calibrator.request(partial(calibrate_unit, self.workplace, tag))
 
     def forget_calibration(self, tag: str) -> None:
         """Go back to the typical figures for a unit."""
+        from vastcellar.services.runs.calibrating import forget_calibration
+
         self._write(partial(forget_calibration, self.workplace, tag))
 
     def make(self, measured: MeasuredDevice, proof: FlatProof, tag: str, class_key: str) -> None:

@@ -13,6 +13,7 @@ from pypdf import PdfReader
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLineEdit
 
+from vastcellar.bench.edit_run import EditPlan
 from vastcellar.bench.flat_run import FlatPlan
 from vastcellar.bench.probe import Shape
 from vastcellar.core.protocols.amounts import Amount
@@ -276,6 +277,40 @@ def test_two_folders_are_compared_by_turns_and_the_difference_is_said(
     assert saved["figures"]["order"] == list("ABBAAB")
     page.save_run(tmp_path / "turns.pdf")
     assert (tmp_path / "turns.pdf").read_bytes().startswith(b"%PDF")
+
+
+def test_streams_are_compared_by_turns_and_drawn_as_streams(
+    subject_a, qtbot, tmp_path: Path, monkeypatch
+):
+    """Editing in A and in B by turns: the plan says how many, the picture counts streams, the
+    first folder's turns are kept, and the report has every turn."""
+    offered = "vastcellar.services.proving.planned_tests"
+    tiny = EditPlan(4e5, 25.0, 1, step_s=0.3, jumps_per_minute=400, scrubs_per_minute=0, clip_s=1)
+    monkeypatch.setattr(f"{offered}.usual_edit_plan", lambda *_: tiny)
+    disks = tmp_path / "plain", tmp_path / "encrypted"
+    for disk in disks:
+        disk.mkdir()
+    page = subject_a.window.station("prove").measure
+    choose(page, "edit turns")
+    page.form.target.folder_choice.setChecked(True)
+    page.form.target.folder_field.setText(str(disks[0]))
+    page.form.other.setText(str(disks[1]))
+    page.form.plan()
+    qtbot.waitUntil(lambda: "5 turns of up to" in page.form.plan_line.text())
+    assert page.form.edit.isVisibleTo(page) and page.form.other.isVisibleTo(page)
+    start_in_folder(page)
+    qtbot.waitUntil(lambda: not subject_a.jobs.is_busy)
+    assert "Streams: " in page.results.cause_line.text()
+    assert "first frame" in page.results.evidence_line.text()
+    assert page.turns._unit == 1.0 and len(page.turns._turns) == 10
+    qtbot.waitUntil(lambda: len(subject_a.workbench.shelf.records) == 5)
+    assert {each.kind for each in subject_a.workbench.shelf.records} == {"edit"}
+    page.save_run(tmp_path / "turns.json")
+    saved = json.loads((tmp_path / "turns.json").read_text())
+    assert saved["figures"]["kind"] == "edit" and saved["figures"]["order"] == list("ABBAABBAAB")
+    page.save_run(tmp_path / "turns.pdf")
+    assert (tmp_path / "turns.pdf").read_bytes().startswith(b"%PDF")
+    assert not [*disks[0].iterdir(), *disks[1].iterdir()]
 
 
 def test_a_disk_that_fills_up_leaves_its_sentence_standing_and_its_run_kept(

@@ -9,7 +9,7 @@ from typing import Any
 
 from vastcellar.core.trace import Trace
 from vastcellar.core.units import NumberFormat
-from vastcellar.services.proving.alternating import TurnsProof, turns_sentence
+from vastcellar.services.proving.alternating import TurnsProof, turn_text, turns_sentence
 from vastcellar.services.proving.file_kinds import file_figures, file_sentence
 from vastcellar.services.proving.file_proving import FileProof
 from vastcellar.services.proving.flat_proving import (
@@ -104,9 +104,7 @@ def _turns(proof: TurnsProof, fmt: NumberFormat) -> Told:
     assert result is not None
     head, evidence = turns_sentence(result, fmt)
     lines = [
-        (f"{number + 1} in {'AB'[side]}", ", ".join(
-            f"{what} {fmt.rate(rate, 1)}" for what, rate in rates.items()
-        ))
+        (f"{number + 1} in {'AB'[side]}", turn_text(rates, fmt))
         for number, (side, rates) in enumerate(proof.run.turns)
     ]  # fmt: skip
     return Told(

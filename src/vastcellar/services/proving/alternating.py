@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import threading
 from abc import ABC, abstractmethod
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import asdict, dataclass, field, replace
 from datetime import UTC, datetime
 from pathlib import Path
@@ -330,7 +330,7 @@ class AlternatingEdit(Turns[FileProof]):
 class TurnsProof(ShownTest):
     """A comparison by turns, ready to run."""
 
-    run: AlternatingRun
+    run: AlternatingRun | AlternatingEdit
     is_simulated = False
     shown = AS_TURNS
 
@@ -367,6 +367,13 @@ def side_text(what: str, summary: dict[str, Any], fmt: NumberFormat) -> str:
     shown = _SHOWN.get(what, _rate_text)
     median, low, high = (shown(summary[key], fmt) for key in ("median", "low", "high"))
     return f"{median} ({low} to {high})"
+
+
+def turn_text(rates: Mapping[str, float], fmt: NumberFormat) -> str:
+    """Return what one turn measured."""
+    return ", ".join(
+        f"{what} {_SHOWN.get(what, _rate_text)(value, fmt)}" for what, value in rates.items()
+    )
 
 
 def difference_sentence(compared: dict[str, Any], what: str, fmt: NumberFormat) -> str:

@@ -11,7 +11,7 @@ from vastcellar.core.protocols.protocols import StepKind
 from vastcellar.core.protocols.steady import ROUNDS
 from vastcellar.core.units import NumberFormat
 from vastcellar.core.writing.write_profile import Phase
-from vastcellar.services.proving.alternating import AlternatingRun, TurnsProof
+from vastcellar.services.proving.alternating import AlternatingEdit, AlternatingRun, TurnsProof
 from vastcellar.services.proving.file_proving import (
     FilePlan,
 )
@@ -205,7 +205,7 @@ class PlannedFiles(PlannedTest):
 class PlannedTurns(PlannedTest):
     """Two folders, one after the other and back again."""
 
-    run: AlternatingRun
+    run: AlternatingRun | AlternatingEdit
 
     @property
     def bytes_to_write(self) -> int:
@@ -226,12 +226,14 @@ class PlannedTurns(PlannedTest):
         """Say how many turns there are, and what each folder gets."""
         total = fmt.size(self.bytes_to_write)
         return [
-            f"{self.run.times} turns of {fmt.size(self.run.plan.most_bytes)} each",
+            f"{self.run.times} turns of up to {fmt.size(self.run.bytes_each)} each",
             f"{total} into A and as much into B",
         ]
 
     def proof(self, testbed: Testbed, rest: Rest) -> AnyProof:
         """Return the comparison."""
+        if isinstance(self.run, AlternatingEdit):  # it reads: no rest to wait for
+            return TurnsProof(replace(self.run, taken=[]))
         return TurnsProof(replace(self.run, rest=rest, taken=[]))
 
 

@@ -14,7 +14,7 @@ from vastcellar.core.errors import BadValueError, VastCellarError
 from vastcellar.core.trace import FloatArray
 from vastcellar.core.units import NumberFormat
 from vastcellar.core.writing.write_profile import sample
-from vastcellar.services.proving.alternating import USUAL_TURNS, AlternatingRun
+from vastcellar.services.proving.alternating import USUAL_TURNS, AlternatingEdit, AlternatingRun
 from vastcellar.services.proving.file_proving import (
     FilePlan,
     ProjectPlan,
@@ -50,7 +50,7 @@ from vastcellar.services.proving.recorder_proving import (
     require_room_for_takes,
 )
 from vastcellar.services.proving.testbeds import FolderTestbed, RigTestbed, Testbed
-from vastcellar.services.proving.tests_offered import RECORDER, TURNS, Test, Wish
+from vastcellar.services.proving.tests_offered import RECORDER, Test, Wish
 from vastcellar.services.runs.resting import (
     COOL,
     UNKNOWN_REST_S,
@@ -102,7 +102,7 @@ def plan_test(
         if wish.folder is not None:
             require_room_for_takes(plan_folder_proof(wish.folder, load_together(wish.loads)))
         return PlannedRecorder(*base)
-    if test.kind == TURNS:
+    if test.is_by_turns:
         return PlannedTurns(*base, _turns(wish, chain, ambient_c, workplace))
     if test.needs_folder:
         files = _file_plan(wish)
@@ -164,7 +164,7 @@ def _flat_plan(test: Test, wish: Wish, room_bytes: int) -> FlatPlan:
 
 
 def _file_plan(wish: Wish) -> FilePlan:
-    if wish.test.kind == "edit":
+    if wish.test.plays_streams:
         return usual_edit_plan(wish.stream, wish.streams)
     if wish.test.kind == "project":
         return ProjectPlan()
@@ -179,7 +179,7 @@ def _file_plan(wish: Wish) -> FilePlan:
 
 def _turns(
     wish: Wish, chain: Chain | None, ambient_c: float, workplace: Workplace
-) -> AlternatingRun:
+) -> AlternatingRun | AlternatingEdit:
     if wish.folder is None or wish.other_folder is None:
         raise BadValueError(
             "the second folder isn't named", where=wish.test.name, mend="Choose a folder for B"
@@ -188,10 +188,14 @@ def _turns(
         raise BadValueError(
             "A and B are the same folder", where=wish.test.name, mend="Choose another one for B"
         )
+    both, notes = (wish.folder, wish.other_folder), workplace.folders.test_notes
+    if wish.test.plays_streams:
+        plan = usual_edit_plan(wish.stream, wish.streams)
+        return AlternatingEdit(both, plan, notes, chain=chain, ambient_c=ambient_c, apart=True)
     return AlternatingRun(
-        (wish.folder, wish.other_folder),
+        both,
         burst_plan(),
-        workplace.folders.test_notes,
+        notes,
         USUAL_TURNS,
         chain=chain,
         ambient_c=ambient_c,

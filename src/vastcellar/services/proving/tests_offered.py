@@ -14,7 +14,7 @@ from vastcellar.services.proving.shown import AS_COPY, AS_FLAT, AS_PARTS, AS_TAK
 from vastcellar.services.workplace.folders import Folders
 
 RECORDER = "recorder"
-TURNS = "turns"
+TURNS, EDIT_TURNS = "turns", "edit turns"
 FLAT = ("burst", "write", "read", "capacity")
 
 
@@ -36,6 +36,16 @@ class Test:
     def purpose_sentence(self) -> str:
         """What it is for, with its stop."""
         return self.purpose if self.purpose.endswith("?") else f"{self.purpose}."
+
+    @property
+    def is_by_turns(self) -> bool:
+        """Whether it compares two folders."""
+        return self.kind in (TURNS, EDIT_TURNS)
+
+    @property
+    def plays_streams(self) -> bool:
+        """Whether somebody says which streams are played, and how many."""
+        return self.kind in ("edit", EDIT_TURNS)
 
     @property
     def records_a_take(self) -> bool:
@@ -60,6 +70,8 @@ TESTS = (
          takes_size=True, needs_folder=True, shown=AS_COPY),
     Test("edit", "Edit test", "Streams with deadlines, one more each time until one misses",
          needs_folder=True, shown=AS_PARTS),
+    Test(EDIT_TURNS, "Edit test by turns", "Encrypted or plain, mirror or one: which holds more?",
+         needs_folder=True, shown=AS_TURNS),
     Test("project", "Project test", "Small files made, renamed, listed, and read at random",
          needs_folder=True, shown=AS_PARTS),
 )  # fmt: skip

@@ -14,6 +14,11 @@ from vastcellar.ui.widgets.cards import label
 from vastcellar.ui.widgets.inputs import Choice, QuantityField, parse_whole
 
 
+_NARROW, _WIDE, _NARROW_PX = 10, 24, 190
+"""Letters of a stream that are shown at least."""
+_ANY_PX = (1 << 24) - 1
+
+
 class EditFields(QWidget):
     """Up to so many streams of the usual edit format, or of what a camera of the shoot records."""
 
@@ -28,7 +33,7 @@ class EditFields(QWidget):
         self.count.setFixedWidth(56)
         self.count.show_value(self.streams)
         self.choice = Choice("Stream")
-        self.choice.setMinimumContentsLength(24)
+        self.be_narrow(is_on=False)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(8)
@@ -37,6 +42,11 @@ class EditFields(QWidget):
         self.count.entered.connect(self._on_count)
         self.count.refused.connect(self.refused)
         self.choice.currentIndexChanged.connect(self.changed)
+
+    def be_narrow(self, *, is_on: bool) -> None:
+        """Leave room for what else stands on the line."""
+        self.choice.setMinimumContentsLength(_NARROW if is_on else _WIDE)
+        self.choice.setMaximumWidth(_NARROW_PX if is_on else _ANY_PX)
 
     @property
     def stream(self) -> Stream:

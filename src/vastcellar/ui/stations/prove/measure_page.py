@@ -18,7 +18,6 @@ from vastcellar.services.proving.recorder_proving import (
 from vastcellar.services.proving.tests_offered import (
     FLAT,
     RECORDER,
-    TURNS,
 )
 from vastcellar.services.runs.calibrating import Calibrated
 from vastcellar.services.runs.calibration_wording import calibrated_sentence
@@ -159,7 +158,7 @@ class MeasurePage(QWidget):
 
     def _title_on(self, drive: str) -> str:
         test = self.form.test
-        if test.kind == TURNS:
+        if test.is_by_turns:
             return f"{test.name}: {drive} is A"
         if test.needs_folder or self.form.measured_for().chain is None:
             return f"{test.name} on {drive}"  # files are no camera's take

@@ -34,7 +34,6 @@ from vastcellar.services.proving.recorder_loads import load_of_camera
 from vastcellar.services.proving.tests_offered import (
     FLAT,
     TESTS,
-    TURNS,
     Test,
     Wish,
     offered_tests,
@@ -308,11 +307,15 @@ class PlanForm(QWidget):
             (self.amount, test.takes_size),
             (self.amount_label, test.takes_size),
             (self.all_cameras, takes and is_several),
-            (self.edit, test.kind == "edit"),
+            (self.edit, test.plays_streams),
             (self.clips, test.kind == "offload"),
-            (self.other, test.kind == TURNS),
+            (self.other, test.is_by_turns),
         ):
             widget.setVisible(is_shown)
+        # Streams and a second folder share the line.
+        both = test.plays_streams and test.is_by_turns
+        self.own_set.setVisible(not both)
+        self.edit.be_narrow(is_on=both)
         self.start_button.setEnabled(False)
         self.cancel_button.setVisible(is_busy)
         self._is_busy = is_busy

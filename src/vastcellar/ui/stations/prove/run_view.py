@@ -34,7 +34,7 @@ from vastcellar.ui.widgets.cards import card, label, row
 _DRAW_EVERY_MS = 120
 _AXES = {
     Picture.TRACE: "MB/s over minutes",
-    Picture.TURNS: "MB/s, turn by turn",
+    Picture.TURNS: "turn by turn",
     Picture.PARTS: "",
 }
 

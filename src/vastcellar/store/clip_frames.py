@@ -7,19 +7,16 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import select
-
+from vastcellar.store.by_digest import rows_of
 from vastcellar.store.cellar import Cellar
 from vastcellar.store.clip_files import picture_stream
+from vastcellar.store.reading import MOST_PIXELS
 from vastcellar.store.tables import ClipFramesRow
 
 FRAME_WIDTH_PX = 192
-_MOST_PIXELS = 150_000_000
-"""No camera takes more; a damaged head may say anything, and memory would be asked for."""
 _MOST_LAST_FRAMES = 600
 """From the last key frame to the end: a clip of one key frame isn't decoded whole for a picture."""
 _END_S = 0.5
-_ASKED_AT_ONCE = 500
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,7 +37,7 @@ def read_end_frames(path: Path) -> EndFrames | None:
     try:
         with av.open(str(path)) as container:
             video = picture_stream(container)
-            if video is None or video.width * video.height > _MOST_PIXELS:
+            if video is None or video.width * video.height > MOST_PIXELS:
                 return None
             video.thread_type = "AUTO"
             first = next(container.decode(video), None)
@@ -96,12 +93,6 @@ def keep_frames(cellar: Cellar, digest: str, frames: EndFrames) -> None:
 
 def kept_frames(cellar: Cellar, digests: Iterable[str]) -> dict[str, EndFrames]:
     """Return the pictures that are kept of clips with *digests*, by digest. Raises CellarError."""
-    wanted = sorted({each for each in digests if each})
-    found: dict[str, EndFrames] = {}
     with cellar.reading() as session:
-        # A statement takes only so many values.
-        for start in range(0, len(wanted), _ASKED_AT_ONCE):
-            some = wanted[start : start + _ASKED_AT_ONCE]
-            for row in session.scalars(select(ClipFramesRow).where(ClipFramesRow.digest.in_(some))):
-                found[row.digest] = EndFrames(row.first_jpeg, row.last_jpeg)
-    return found
+        rows = rows_of(session, ClipFramesRow, digests)
+        return {row.digest: EndFrames(row.first_jpeg, row.last_jpeg) for row in rows}

@@ -21,6 +21,9 @@ from vastcellar.core.errors import BadFileError, BadValueError, UnknownPartError
 
 MOST_BYTES = 64 * 2**20
 """Of any text file: a trace of a whole day has 15 MB."""
+MOST_PIXELS = 150_000_000
+"""Of a picture: no camera takes more. A damaged head may say anything, and memory would be asked
+for."""
 MOST_DEPTH = 40
 MOST_NODES = 500_000
 _LARGE_BYTES, _LARGE_NODES, _LARGE_TEXT = 2 * 2**30, 50_000_000, MOST_BYTES

@@ -9,19 +9,15 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
-from sqlalchemy import select
-
 from vastcellar.core.errors import BadFileError
+from vastcellar.store.by_digest import rows_of
 from vastcellar.store.cellar import Cellar
-from vastcellar.store.reading import read_bytes
+from vastcellar.store.reading import MOST_PIXELS, read_bytes
 from vastcellar.store.tables import UnitPhotoRow
 
 LONGEST_SIDE_PX = 1600
 """What a label or a dent needs to be read: some 300 KB."""
-_MOST_PIXELS = 150_000_000
-"""No camera takes more; a damaged head may say anything, and memory would be asked for."""
 _QUALITY = 85
-_ASKED_AT_ONCE = 500
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,7 +41,7 @@ def read_photo(path: Path) -> UnitPhoto:
         with warnings.catch_warnings():
             warnings.simplefilter("error")  # a bomb is a warning to Pillow
             with Image.open(io.BytesIO(content)) as opened:
-                if opened.width * opened.height > _MOST_PIXELS:
+                if opened.width * opened.height > MOST_PIXELS:
                     raise BadFileError(
                         f"it has {opened.width} x {opened.height} pixels",
                         where=str(path), mend="Choose a smaller picture",
@@ -87,12 +83,6 @@ def kept_photos(cellar: Cellar, digests: Iterable[str]) -> dict[str, UnitPhoto]:
 
     Raises CellarError.
     """
-    wanted = sorted({each for each in digests if each})
-    found: dict[str, UnitPhoto] = {}
     with cellar.reading() as session:
-        # A statement takes only so many values.
-        for start in range(0, len(wanted), _ASKED_AT_ONCE):
-            some = wanted[start : start + _ASKED_AT_ONCE]
-            for row in session.scalars(select(UnitPhotoRow).where(UnitPhotoRow.digest.in_(some))):
-                found[row.digest] = UnitPhoto(row.digest, row.jpeg)
-    return found
+        rows = rows_of(session, UnitPhotoRow, digests)
+        return {row.digest: UnitPhoto(row.digest, row.jpeg) for row in rows}

@@ -13,7 +13,6 @@ from vastcellar.services.proving.recorder_loads import streams_of_shoot
 from vastcellar.ui.widgets.cards import label
 from vastcellar.ui.widgets.inputs import Choice, QuantityField, parse_whole
 
-
 _NARROW, _WIDE, _NARROW_PX = 10, 24, 190
 """Letters of a stream that are shown at least."""
 _ANY_PX = (1 << 24) - 1

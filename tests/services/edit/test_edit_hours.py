@@ -128,3 +128,10 @@ def test_an_editor_that_cant_be_is_refused(changes):
         replace(DAY[0], **changes)
     with pytest.raises(BadValueError, match="two editors"):
         EditPlan(editors=(DAY[0], DAY[0]))
+
+
+def test_an_editor_who_plays_a_camera_that_is_gone_is_said_once(plan, catalog, slipway):
+    """One sentence for the plan, not one for each store."""
+    lost = replace(DAY[0], stream=StreamSetup("", "Z"))
+    with pytest.raises(BadValueError, match="no camera 'Z'"):
+        plan_edit(replace(plan, editors=(lost,)), catalog, slipway)

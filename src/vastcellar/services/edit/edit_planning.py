@@ -206,6 +206,7 @@ def plan_edit(
     if not plan.stores:
         raise BadValueError("there is no store", where="edit", mend="Add one to play from")
     load = load_of(plan, shoot)
+    desks_of(plan, shoot)  # what can't be played is said once, and not of each store
     notes: list[str] = []
     cut = None
     if plan.timeline:

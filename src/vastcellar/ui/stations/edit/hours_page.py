@@ -93,7 +93,9 @@ class EditorRow(QWidget):
         self.streams.show_value(editor.streams)
         self.sound.show_value(editor.sound_tracks)
         self.renders.show_value(editor.write_bytes_per_s)
-        own = [(OWN, editor.stream.name)] if editor.stream and not editor.stream.camera_key else []
+        own = []
+        if editor.stream and not editor.stream.camera_key:
+            own = [(OWN, editor.stream.name or "a rate of its own")]
         key = stream_key(editor.stream) if editor.stream else _AS_PLANNED
         self.stream.offer([(_AS_PLANNED, as_planned), *offers, *own], key)
 

@@ -515,3 +515,13 @@ def test_a_set_of_ones_own_is_kept_offered_and_run(subject_a, qtbot):
     again = page.form.dialog()
     qtbot.addWidget(again)
     assert again.findChild(QLineEdit, "Steps").text() == "burst x2; rest 5 min; write 10%"
+
+
+def test_a_page_asks_for_the_room_that_it_needs_and_not_for_the_largest_one(subject_a):
+    """Compare needs less than Measure: it doesn't scroll where there is room for it."""
+    station = subject_a.window.station("prove")
+    station.tabs[0].click()
+    tall = station._pages.minimumSizeHint().height()
+    station.tabs[1].click()
+    assert station._pages.minimumSizeHint() == station.compare.minimumSizeHint()
+    assert station._pages.minimumSizeHint().height() < tall

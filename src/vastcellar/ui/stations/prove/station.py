@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from vastcellar.ui.models.jobs import Jobs
 from vastcellar.ui.models.workbench import Workbench
@@ -10,6 +10,7 @@ from vastcellar.ui.stations.prove.compare_page import ComparePage
 from vastcellar.ui.stations.prove.measure_page import MeasurePage
 from vastcellar.ui.stations.prove.replay_page import ReplayPage
 from vastcellar.ui.widgets.cards import row
+from vastcellar.ui.widgets.page_stack import PageStack
 from vastcellar.ui.widgets.tabs import tab_group
 
 _PAGES = (
@@ -27,7 +28,7 @@ class ProveStation(QWidget):
         self.measure = MeasurePage(workbench, jobs)
         self.compare = ComparePage(workbench)
         self.replay = ReplayPage(workbench)
-        self._pages = QStackedWidget()
+        self._pages = PageStack()
         group = tab_group(_PAGES, self)
         self.tabs = group.buttons()
         group.idToggled.connect(self._on_tab)

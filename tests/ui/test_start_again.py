@@ -161,6 +161,7 @@ def test_with_its_server_away_the_last_shelf_stands_there(
     again.workbench.units.back.connect(lambda: back.append(1))
     qtbot.waitUntil(lambda: bool(told))
     assert recall(places, demo=False) is not None
+    assert again.workbench.units.seen_changes is None  # closed now, it would ask nobody
     server.start()
     qtbot.waitUntil(lambda: bool(back))
     again.workbench.units.keep(Unit("ALL-2", "torvane-t2-2"))

@@ -112,8 +112,9 @@ class UnitsDesk(QObject):
 
     @property
     def seen_changes(self) -> int | None:
-        """How often the cellar had been written when the shelf was read; None before it was."""
-        return None if self._is_reading else self._seen_changes
+        """How often the cellar had been written when the shelf was read; None before it was, and
+        while it doesn't answer: whoever asks it then waits."""
+        return None if self._is_reading or self._is_gone else self._seen_changes
 
     def show_seen(self, shelf: Shelf, changes: int) -> None:
         """Show *shelf* as it was when the cellar had been written *changes* times.

@@ -149,39 +149,38 @@ def seen_again(places: Folders, workplace: object, shelf: object) -> None:
 def drawn(places: Folders, workplace: object) -> None:
     """Print how long a frame of the shelf takes while it scrolls, all groups unfolded."""
     workplace.close()  # type: ignore[attr-defined]
-    from PySide6.QtCore import QPoint
-    from PySide6.QtGui import QImage, QPainter, QRegion
-    from PySide6.QtWidgets import QApplication
+    from PySide6.QtWidgets import QScrollArea
 
     from vastcellar.core.evidence import Evidence
     from vastcellar.services.cellar.bays import Bay, BayGroup
-    from vastcellar.ui.look import LIGHT, Look, load_fonts
+    from vastcellar.ui.app import prepare_qt
+    from vastcellar.ui.look import LIGHT, Look, style_sheet
     from vastcellar.ui.stations.cellar.shelf_view import ShelfView
 
-    application = QApplication.instance() or QApplication([])
-    load_fonts()
+    application, look = prepare_qt(["benchmark"]), Look(LIGHT)
+    application.setStyleSheet(style_sheet(look))
     bays = tuple(
         Bay(f"Q-{n:05}", "nvme", 1.0, n / UNITS, 0.3, False, (1.0, 0.99, 1.01, 0.7), n % 50 == 0,
             Evidence.PROVED, "20 d", False, "van", False, (n % 50 == 0 and 7) or 0, 4, "ready", "")
         for n in range(UNITS)
     )  # fmt: skip
-    view = ShelfView(Look(LIGHT))
-    view.resize(842, 600)
+    view, area = ShelfView(look), QScrollArea()
     view._folded["all"] = False
+    area.setWidgetResizable(True)
+    area.setWidget(view)
+    area.resize(860, 600)
+    area.show()
     view.show_groups((BayGroup("all", "10,000 units", bays),))
-    view.resize(842, view.minimumHeight())
-    image = QImage(842, 600, QImage.Format.Format_RGB32)
-    took = []
-    for step in range(60):
-        top = step * 900
+    application.processEvents()
+    took, bar = [], area.verticalScrollBar()
+    for _ in range(120):
+        bar.setValue(bar.value() + 100)  # a notch of a wheel
         begin = time.perf_counter()
-        painter = QPainter(image)
-        view.render(painter, QPoint(), QRegion(0, top, 842, 300))
-        painter.end()
+        application.processEvents()
         took.append((time.perf_counter() - begin) * 1000)
     print(f"{'a frame of the shelf while scrolling, median and worst':58} "
           f"{np.median(took):9.1f} ms, {max(took):.1f} ms")  # fmt: skip
-    del application
+    area.close()
 
 
 if __name__ == "__main__":

@@ -6,12 +6,19 @@ from datetime import UTC, date, datetime
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QScrollArea
 
 from vastcellar.core.cellar.story import EventKind
+from vastcellar.core.evidence import Evidence
 from vastcellar.core.parts.units import Unit
+from vastcellar.services.cellar.bays import Bay, BayGroup
 from vastcellar.store.cellar import Cellar
 from vastcellar.store.run_record import RunRecord
+from vastcellar.ui.look import LIGHT, Look, style_sheet
+from vastcellar.ui.stations.cellar import shelf_view
+from vastcellar.ui.stations.cellar.bay_drawing import BAY_HEIGHT_PX
 from vastcellar.ui.stations.cellar.happening_dialog import Happening
+from vastcellar.ui.stations.cellar.shelf_view import ShelfView
 from vastcellar.ui.widgets.inputs import Choice, QuantityField
 
 LEFT = Qt.MouseButton.LeftButton
@@ -282,3 +289,37 @@ def test_thousands_of_units_are_drawn_only_where_they_are_seen(start, qtbot, pla
     assert "Q-02000" in drawn and len(drawn) < 200
     page.find_field.setText("q-0123")
     assert page.shelf.tags == [f"Q-0123{n}" for n in range(10)]
+
+
+def test_scrolled_by_a_row_only_what_comes_into_sight_is_drawn(qtbot, monkeypatch):
+    """Six rows stand in sight: a notch of the wheel draws the new one and no more than a row
+    beside it, in the window's own style; the rest is moved as it is."""
+    look, drawn = Look(LIGHT), []
+    bays = tuple(
+        Bay(f"Q-{n:03}", "nvme", 1.0, 0.5, 0.3, False, (1.0, 0.9), False, Evidence.PROVED, "20 d",
+            False, "van", False, 0, 4, "ready", "")
+        for n in range(400)
+    )  # fmt: skip
+    view, area = ShelfView(look), QScrollArea()
+    qtbot.addWidget(area)
+    area.setStyleSheet(style_sheet(look))
+    view._folded["all"] = False
+    area.setWidgetResizable(True)
+    area.setWidget(view)
+    area.resize(860, 6 * BAY_HEIGHT_PX)
+    area.show()
+    view.show_groups((BayGroup("all", "400 units", bays),))
+    qtbot.waitExposed(area)
+    QApplication.processEvents()
+    plain = shelf_view.draw_bay
+    monkeypatch.setattr(shelf_view, "draw_bay", lambda *args, **given: (
+        drawn.append(args[3].tag), plain(*args, **given)))  # fmt: skip
+    area.verticalScrollBar().setValue(BAY_HEIGHT_PX)
+    QApplication.processEvents()
+    assert 0 < len(drawn) <= 2 * view._columns
+    area.verticalScrollBar().setValue(2 * BAY_HEIGHT_PX)
+    QApplication.processEvents()
+    moved = area.grab().toImage()
+    view.update()
+    QApplication.processEvents()
+    assert area.grab().toImage() == moved

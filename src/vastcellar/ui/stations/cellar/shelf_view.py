@@ -49,7 +49,9 @@ class ShelfView(Picture):
         self._place_of: dict[str, tuple[int, int]] = {}
         self.tag = ""
         self._pressed_at = QPointF()
-        self.setObjectName("inside")
+        # What it paints covers all of it: scrolled, only what comes into sight is drawn anew.
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
+        self._exposed = QRectF()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Shelf")
 
@@ -140,6 +142,7 @@ class ShelfView(Picture):
         super().paintEvent(event)
 
     def paint(self, painter: QPainter) -> None:
+        painter.fillRect(self._exposed, self.look.color("ground"))
         first = max(bisect_right(self._tops, self._exposed.top()) - 1, 0)
         for row in self._rows[first:]:
             if row.top > self._exposed.bottom():

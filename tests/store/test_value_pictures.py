@@ -85,6 +85,19 @@ def test_no_function_is_called_by_what_stands_in_it(path, tmp_path, call):
     assert not trace.exists()
 
 
+@pytest.mark.parametrize(
+    ("name", "given"),
+    [("edit.playing\nnp.ctypeslib.ctypes.CDLL", "libm.so.6"), ("units\nFraction", "1/3")],
+)
+def test_what_a_module_of_ours_only_imports_is_not_made(path, name, given):
+    """A library would be loaded, and run, by a class that a dotted name reaches through ours."""
+    keep_picture(path, MARK, made())
+    head = path.read_bytes()
+    head = head[: head.index(b"}\n") + 2]
+    path.write_bytes(head + f"\x80\x04cvastcellar.core.{name}\n(V{given}\ntR.".encode("latin-1"))
+    assert kept_picture(path, MARK, RUNS) is None
+
+
 def test_a_class_of_a_module_that_wasnt_named_is_refused(path):
     """A run's record is read where its module was named, and not where it wasn't."""
     keep_picture(path, MARK, made()["runs"])

@@ -10,7 +10,9 @@ import io
 import json
 import pickle
 from collections.abc import Collection, Mapping
-from pathlib import Path
+from datetime import date, datetime, timedelta, timezone
+from fractions import Fraction
+from pathlib import Path, PosixPath
 from typing import Any
 
 from vastcellar.store.json_files import write_bytes_whole
@@ -18,18 +20,10 @@ from vastcellar.store.private_files import make_private_folder
 
 _MAGIC = b"vast-cellar picture 1\n"
 _MOST_MARK_BYTES = 65536
-_PLAIN = {
-    ("datetime", "date"),
-    ("datetime", "datetime"),
-    ("datetime", "timedelta"),
-    ("datetime", "timezone"),
-    ("fractions", "Fraction"),
-    ("pathlib", "PosixPath"),
-    ("builtins", "frozenset"),
-    ("builtins", "set"),
-}
-
-
+_PLAIN = frozenset(
+    (kind.__module__, kind.__qualname__)
+    for kind in (date, datetime, timedelta, timezone, Fraction, PosixPath, frozenset, set)
+)
 _VALUES = "vastcellar.core."
 """Core is values in, values out: nothing in it reaches a disk."""
 
@@ -47,8 +41,9 @@ class _Reader(pickle.Unpickler):
         if (module, name) not in _PLAIN and not is_ours:
             raise pickle.UnpicklingError(f"{module}.{name} is none of ours")
         found = super().find_class(module, name)
-        if not isinstance(found, type):
-            raise pickle.UnpicklingError(f"{module}.{name} is no class")
+        # What a module of ours only imports is not ours, and a name with dots reaches all of that.
+        if not isinstance(found, type) or found.__module__ != module:
+            raise pickle.UnpicklingError(f"{module}.{name} is no class of that module")
         return found
 
 

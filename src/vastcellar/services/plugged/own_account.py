@@ -14,10 +14,8 @@ def worn_by_itself(seen: Iterable[SeenDevice], tag: str) -> float | None:
 
     None where it isn't plugged in, or doesn't say.
     """
-    for each in seen:
-        if each.unit is not None and each.unit.tag == tag:
-            return each.device.smart.worn_share
-    return None
+    found = _drive_of(seen, tag)
+    return None if found is None else found.device.smart.worn_share
 
 
 def ask_worn(workplace: Workplace, tag: str, system: System | None = None) -> float:
@@ -29,17 +27,20 @@ def ask_worn(workplace: Workplace, tag: str, system: System | None = None) -> fl
     shelf = workplace.shelf()
     require_unit(shelf, tag)
     asked = system or system_of(workplace.folders, is_demo=workplace.is_demo)
-    seen = plugged_in(asked, shelf, workplace.catalog)
-    share = worn_by_itself(seen, tag)
-    if share is not None:
-        return share
-    found = next((each for each in seen if each.unit is not None and each.unit.tag == tag), None)
+    found = _drive_of(plugged_in(asked, shelf, workplace.catalog), tag)
     if found is None:
         raise BadValueError(
             "its drive isn't plugged in, or isn't bound to it yet", where=f"unit {tag}",
             mend="Plug it in and measure it once, or give the share by hand",
         )  # fmt: skip
-    raise BadValueError(
-        f"its drive doesn't say: {found.device.smart.why_not}", where=f"unit {tag}",
-        mend="Give the share by hand, as another program shows it",
-    )  # fmt: skip
+    share = found.device.smart.worn_share
+    if share is None:
+        raise BadValueError(
+            f"its drive doesn't say: {found.device.smart.why_not}", where=f"unit {tag}",
+            mend="Give the share by hand, as another program shows it",
+        )  # fmt: skip
+    return share
+
+
+def _drive_of(seen: Iterable[SeenDevice], tag: str) -> SeenDevice | None:
+    return next((each for each in seen if each.unit is not None and each.unit.tag == tag), None)

@@ -237,5 +237,5 @@ def _tell_turns(run: AlternatingRun | AlternatingEdit, *, as_json: bool) -> None
                   f"{found[side]['count']} runs") for side in ("a", "b")]
             )  # fmt: skip
             echo(f"  {difference_sentence(figures['compared'], what, PLAIN)}")
-        if words := words_of(figures["conditions_that_differ"]):
+        if words := words_of(figures):
             echo(words)

@@ -5,12 +5,14 @@ from __future__ import annotations
 import math
 import threading
 from abc import ABC, abstractmethod
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import asdict, dataclass, field, replace
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any, Generic, TypeVar
 
+from vastcellar.bench.copying.room import file_system_of
+from vastcellar.bench.disk_errors import as_disk_error
 from vastcellar.bench.flat_run import FlatPlan
 from vastcellar.bench.progress import Progress
 from vastcellar.core.chain.chain import Chain
@@ -87,6 +89,7 @@ class Turns(ABC, Generic[P]):
         self._current: P | None = None
         for side in (0, 1):
             self._proof(side)  # says at once what is in the way of either
+        self.is_one_file_system = _is_one_file_system(self.folders)
 
     @abstractmethod
     def _proof(self, side: int) -> P:
@@ -218,6 +221,7 @@ class Turns(ABC, Generic[P]):
             "ended_by": self.ended_by,
             "compared": compared,
             "conditions_that_differ": list(differences_between(self.conditions)),
+            "is_one_file_system": self.is_one_file_system,
         }
 
 
@@ -357,7 +361,7 @@ def turns_sentence(result: TurnsResult, fmt: NumberFormat) -> tuple[str, str]:
         return "No turn of both folders was finished.", ""
     text = f"Medians: {'; '.join(medians)}." if medians else ""
     order = f"In the order {' '.join(result.figures['order'])}."
-    differing = words_of(result.figures["conditions_that_differ"])
+    differing = words_of(result.figures)
     head = " ".join(f"{each[0].upper()}{each[1:]}" for each in heads)
     return head, " ".join(part for part in (text, order, differing) if part)
 
@@ -387,6 +391,18 @@ def difference_sentence(compared: dict[str, Any], what: str, fmt: NumberFormat) 
     return f"{what}: B against A {share} ({low} to {high}), a real difference."
 
 
-def words_of(differing: Sequence[str]) -> str:
-    """Return what differs between the two, as a clause; "" where nothing does."""
-    return f"They also differ in: {', '.join(differing)}." if differing else ""
+def words_of(figures: Mapping[str, Any]) -> str:
+    """Return what is to be known beside the rates of a comparison; "" for nothing."""
+    differing = figures["conditions_that_differ"]
+    said = [f"They also differ in: {', '.join(differing)}."] if differing else []
+    if figures["is_one_file_system"]:
+        said.insert(0, "Both lie on one file system: no other drive was measured. Is it mounted?")
+    return " ".join(said)
+
+
+def _is_one_file_system(folders: tuple[Path, Path]) -> bool:
+    """Whether a drive, or what encrypts it, can be no difference between the two."""
+    try:
+        return file_system_of(folders[0]) == file_system_of(folders[1])
+    except OSError as error:
+        raise as_disk_error(error, str(folders[1])) from error

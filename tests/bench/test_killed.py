@@ -32,6 +32,11 @@ run = FlatRun(FlatPlan("read", 80 * 2**20, shape=Shape(2**20, 4), reads_back=Tru
 from vastcellar.bench.edit_run import EditPlan, EditRun
 run = EditRun(EditPlan(8e6, 25.0, streams=2, step_s=1.0), target)
 """,
+    "offload": """
+from vastcellar.bench.offload_run import OffloadRun
+from vastcellar.services.proving.offloading import made_up_clips
+run = OffloadRun(made_up_clips(40, 3_000_001), target)
+""",
 }
 BEGIN = """
 import sys

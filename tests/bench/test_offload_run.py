@@ -1,15 +1,17 @@
 """The offload test: real clips, read past the cache, compared with what comes back."""
 
 import errno
+import fcntl
 import os
 import threading
 import time
+from pathlib import Path
 
 import pytest
 
+from vastcellar.bench.copying.buffers import BLOCK_BYTES
 from vastcellar.bench.folder_target import FolderTarget
-from vastcellar.bench.offload_run import BLOCK_BYTES, Clip, OffloadPlan, OffloadRun
-from vastcellar.bench.stream_files import StreamFiles
+from vastcellar.bench.offload_run import Clip, OffloadPlan, OffloadRun
 from vastcellar.core.errors import BadValueError, DiskError
 from vastcellar.services.proving.offloading import clips_in, made_up_clips, offload_figures
 
@@ -34,7 +36,7 @@ def disk(tmp_path):
     made.mkdir()
     yield made
     assert list(made.iterdir()) == []
-    assert not any(thread.name == "clip reader" for thread in threading.enumerate())
+    assert not any(thread.name.startswith("copy ") for thread in threading.enumerate())
 
 
 def test_clips_of_any_size_come_back_as_they_were_and_the_card_is_untouched(disk, tmp_path):
@@ -59,15 +61,15 @@ def test_clips_of_any_size_come_back_as_they_were_and_the_card_is_untouched(disk
 
 def test_a_drive_that_changes_a_byte_is_caught_by_name(disk, tmp_path, monkeypatch):
     """One flipped byte names the clip that it is in."""
-    real_read = StreamFiles.read
+    real = os.preadv
 
-    def flipping(self, at_bytes, into):
-        count = real_read(self, at_bytes, into)
-        if self._name == "clip-0002" and at_bytes == 0:
-            into[100] ^= 1
+    def flipping(handle, buffers, at):
+        count = real(handle, buffers, at)
+        if "clip-0002" in str(Path(f"/proc/self/fd/{handle}").readlink()) and at == 0:
+            buffers[0][100] ^= 1
         return count
 
-    monkeypatch.setattr(StreamFiles, "read", flipping)
+    monkeypatch.setattr(os, "preadv", flipping)
     run, _ = finish(clips_in(card_with(tmp_path, 9000, 9000, 9000)), disk, tmp_path)
     assert run.result.different == ("DAY 1 ü/A001.mov",)
     assert offload_figures(run.result)["different"] == ["DAY 1 ü/A001.mov"]
@@ -80,17 +82,17 @@ def test_whose_rate_a_copy_is(disk, tmp_path, monkeypatch, slow):
     Neither is the disk of this computer, which has moods of its own.
     """
 
-    def read(_handle, buffers):
+    def read(_handle, buffers, _at):
         time.sleep(0.05 if slow == "source" else 0)
         return len(buffers[0])
 
-    def write(_handle, data, _at):
+    def write(_handle, buffers, _at):
         time.sleep(0.05 if slow == "drive" else 0)
-        return len(data)
+        return len(buffers[0])
 
     plan = clips_in(card_with(tmp_path, 12 * BLOCK_BYTES, 8 * BLOCK_BYTES), verifies=False)
-    monkeypatch.setattr(os, "readv", read)
-    monkeypatch.setattr(os, "pwrite", write)
+    monkeypatch.setattr(os, "preadv", read)
+    monkeypatch.setattr(os, "pwritev", write)
     run, phases = finish(plan, disk, tmp_path)
     assert phases == {"copying"}
     assert run.result.limit == slow
@@ -104,7 +106,7 @@ def test_a_card_that_is_pulled_ends_it_with_a_sentence_that_names_the_source(
     disk, tmp_path, monkeypatch
 ):
     """The sentence blames the card, not the drive, when the card is pulled."""
-    real, reads = os.readv, []
+    real, reads = os.preadv, []
 
     def pulled(*args):
         reads.append(1)
@@ -113,7 +115,7 @@ def test_a_card_that_is_pulled_ends_it_with_a_sentence_that_names_the_source(
         return real(*args)
 
     plan = clips_in(card_with(tmp_path, 20 * BLOCK_BYTES))
-    monkeypatch.setattr(os, "readv", pulled)
+    monkeypatch.setattr(os, "preadv", pulled)
     run, _ = finish(plan, disk, tmp_path)
     assert "source: the disk stopped answering" in str(run.error)
     assert not run.result.is_complete
@@ -122,16 +124,16 @@ def test_a_card_that_is_pulled_ends_it_with_a_sentence_that_names_the_source(
 
 def test_a_full_drive_and_a_cancel_end_it_and_keep_what_was_measured(disk, tmp_path, monkeypatch):
     """Full or cancelled, the offload keeps its figures and takes its files away."""
-    real, written = os.pwrite, []
+    real, written = os.pwritev, []
 
-    def full(handle, data, at):
-        written.append(len(data))
+    def full(handle, buffers, at):
+        written.append(len(buffers[0]))
         if sum(written) > 5 * BLOCK_BYTES:
             raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
-        return real(handle, data, at)
+        return real(handle, buffers, at)
 
     with monkeypatch.context() as patched:
-        patched.setattr(os, "pwrite", full)
+        patched.setattr(os, "pwritev", full)
         run, _ = finish(made_up_clips(3, 4 * BLOCK_BYTES), disk, tmp_path)
     assert "the disk is full" in str(run.error)
     assert len(run.result.clips) == 1
@@ -146,17 +148,107 @@ def test_where_direct_reading_is_refused_the_clips_are_read_all_the_same(
     disk, tmp_path, monkeypatch
 ):
     """A card whose file system refuses O_DIRECT is offloaded all the same."""
-    real, refused = os.readv, []
+    real, refused = os.preadv, []
 
-    def refusing(handle, buffers):
+    def refusing(handle, buffers, at):
         if not refused:
             refused.append(handle)
             raise OSError(errno.EINVAL, os.strerror(errno.EINVAL))
-        return real(handle, buffers)
+        return real(handle, buffers, at)
 
-    monkeypatch.setattr(os, "readv", refusing)
+    monkeypatch.setattr(os, "preadv", refusing)
     run, _ = finish(clips_in(card_with(tmp_path, 10_001)), disk, tmp_path)
     assert run.result.is_complete and run.result.different == ()
+
+
+def test_clips_that_are_others_than_those_chosen_are_not_copied(disk, tmp_path):
+    """What was announced is what is written: a clip that grew or went since ends it unwritten."""
+    card = card_with(tmp_path, 9000, 9000)
+    plan = clips_in(card)
+    with (card / "DAY 1 ü" / "A001.mov").open("ab") as clip:
+        clip.write(b"more")
+    with pytest.raises(DiskError, match="source: it isn't there any more as it was chosen"):
+        finish(plan, disk, tmp_path)
+    (card / "DAY 1 ü" / "A001.mov").unlink()
+    with pytest.raises(DiskError, match=r"A001\.mov"):
+        finish(plan, disk, tmp_path)
+
+
+def test_a_clip_that_is_written_to_while_it_is_read_ends_it(disk, tmp_path, monkeypatch):
+    """A growing clip has no checksum that its copy could be held against."""
+    card = card_with(tmp_path, 100, 9 * BLOCK_BYTES)
+    growing, real = card / "DAY 1 ü" / "A001.mov", os.pwritev
+
+    def write(handle, buffers, at):
+        if at == 3 * BLOCK_BYTES:
+            with growing.open("ab") as clip:
+                clip.write(b"more")
+        return real(handle, buffers, at)
+
+    monkeypatch.setattr(os, "pwritev", write)
+    run, _ = finish(clips_in(card), disk, tmp_path)
+    assert "it changed while it was copied" in str(run.error) and "A001.mov" in str(run.error)
+    assert [clip.name for clip in run.result.clips] == ["DAY 1 ü/A000.mov"]
+
+
+def test_a_drive_that_fails_in_a_long_clip_lets_nobody_read_the_rest_of_it(
+    disk, tmp_path, monkeypatch
+):
+    """Hundreds of gigabytes of a clip that nobody takes would hold whoever waits for the end."""
+    card = card_with(tmp_path, 60 * BLOCK_BYTES)
+    reads, real = [], os.preadv
+
+    def read(handle, buffers, at):
+        reads.append(at)
+        time.sleep(0.005)
+        return real(handle, buffers, at)
+
+    def failing(_handle, _buffers, _at):
+        raise OSError(errno.EIO, os.strerror(errno.EIO))
+
+    monkeypatch.setattr(os, "preadv", read)
+    monkeypatch.setattr(os, "pwritev", failing)
+    with pytest.raises(DiskError, match="the disk stopped answering"):
+        finish(clips_in(card), disk, tmp_path)
+    assert len(reads) < 30
+
+
+def test_where_direct_writing_ends_midway_each_block_is_pushed_out_and_that_is_said(
+    disk, tmp_path, monkeypatch
+):
+    """A file system that refuses direct writes after all isn't measured by the host's memory."""
+    real, pushed = os.pwritev, []
+    push = FolderTarget.push_out
+
+    def write(handle, buffers, at):
+        if (
+            at == 2 * BLOCK_BYTES
+            and not pushed
+            and fcntl.fcntl(handle, fcntl.F_GETFL) & os.O_DIRECT
+        ):
+            raise OSError(errno.EINVAL, os.strerror(errno.EINVAL))
+        return real(handle, buffers, at)
+
+    def counted(self, handle, at, size):
+        pushed.append((at, size))
+        push(self, handle, at, size)
+
+    monkeypatch.setattr(os, "pwritev", write)
+    monkeypatch.setattr(FolderTarget, "push_out", counted)
+    run, _ = finish(made_up_clips(2, 4 * BLOCK_BYTES), disk, tmp_path)
+    assert run.result.is_complete and run.result.different == ()
+    places = (2, 3, 0, 1, 2, 3)
+    assert pushed == [(place * BLOCK_BYTES, BLOCK_BYTES) for place in places]
+    assert run.result.write_mode.startswith("buffered, each write")
+
+
+def test_a_set_deeper_than_any_card_is_said_to_be_so(tmp_path):
+    """What isn't looked into isn't left out in silence: the test would be of other clips."""
+    deep = tmp_path / "card"
+    deep.joinpath(*["d"] * 70).mkdir(parents=True)
+    (deep / "A000.mov").write_bytes(b"clip")
+    with pytest.raises(DiskError, match="the clips can't be read"):
+        clips_in(deep)
 
 
 def test_a_set_without_a_clip_is_refused(tmp_path):

@@ -106,8 +106,11 @@ class FolderTarget:
         """Let the time begin at 0 again."""
         self._clock.start()
 
-    def _look_after(self) -> None:
-        """Raise DiskError where the folder isn't ours any more; see who else is testing."""
+    def look_after(self) -> None:
+        """Raise DiskError where the folder isn't ours any more; see who else is testing.
+
+        Cheap if called for each block.
+        """
         self._test_folder.look_after()
         now_s = time.monotonic()
         if self._running is not None and now_s - self._asked_others_s > _ASK_OTHERS_EVERY_S:
@@ -118,7 +121,7 @@ class FolderTarget:
         """Write so many new bytes; the last of a run is padded to a whole block."""
         assert self._payload is not None, "open() comes first"
         try:
-            self._look_after()
+            self.look_after()
             data = self._payload.take(size_bytes)
             self._files.write(self._at_bytes, data)
             self._at_bytes += len(data)
@@ -131,14 +134,14 @@ class FolderTarget:
             number = int(self._test_folder.run_id, 16) + 1
             self._cameras = SideBySide(self.open_stream, number, self.now_s)
         try:
-            self._look_after()
+            self.look_after()
             self._cameras.start_write(camera, size_bytes)
         except OSError as error:
             raise as_disk_error(error, str(self.folder)) from error
 
     def open_stream(self, name: str) -> StreamFiles:
         """Return another stream in this test's folder; whoever asked for it closes it."""
-        self._look_after()
+        self.look_after()
         files = StreamFiles(self._test_folder, self._file_system, name)
         files.is_direct = self._files.is_direct
         return files
@@ -211,7 +214,7 @@ class FolderTarget:
     def read_at(self, at_bytes: int, into: memoryview) -> int:
         """Read *into* from a place of the stream; return how many bytes were there."""
         try:
-            self._look_after()
+            self.look_after()
             return self._files.read(at_bytes, into)
         except OSError as error:
             raise as_disk_error(error, str(self.folder)) from error
@@ -228,6 +231,14 @@ class FolderTarget:
     def own_folder(self) -> TestFolder:
         """The folder that this test made and removes again."""
         return self._test_folder
+
+    def push_out(self, handle: int, at_bytes: int, size_bytes: int) -> None:
+        """Return when what went through the host's memory there is out of it. Raises OSError."""
+        self._files.push_out(handle, at_bytes, size_bytes)
+
+    def leave_direct(self) -> None:
+        """Say from now on that the host's memory has a part in it."""
+        self._files.is_direct = False
 
     def content(self, size_bytes: int) -> memoryview:
         """Return new stamped bytes for a file of its own, at most a few MiB; valid once."""
@@ -252,7 +263,7 @@ class FolderTarget:
             with contextlib.closing(stream):
                 for blocks in stream:
                     yield blocks
-                    self._look_after()
+                    self.look_after()
         except OSError as error:
             raise as_disk_error(error, str(self.folder)) from error
 

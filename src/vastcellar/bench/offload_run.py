@@ -1,50 +1,51 @@
 """The offload test: clips copied onto the drive, flushed, and read back against the source.
 
-One hand reads the source and one writes the drive, with a few blocks between them; who waits for
-whom says which of the two a copy's rate is really the rate of.
+It is the verified copy of a card, watched while it goes: who waits for whom says which of the
+two, source or drive, a copy's rate is really the rate of.
 """
 
 from __future__ import annotations
 
 import contextlib
-import errno
-import fcntl
 import math
-import mmap
-import os
-import queue
 import threading
-from collections.abc import Callable, Iterator
+import time
+from collections import deque
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-import xxhash
-
+from vastcellar.bench.clip_writer import ClipWriter
+from vastcellar.bench.copying.buffers import Pool
+from vastcellar.bench.copying.card import Card
+from vastcellar.bench.copying.leg import Leg
+from vastcellar.bench.copying.reading import Reader
+from vastcellar.bench.copying.source import Source, SourceFile, hold_source, read_tree
 from vastcellar.bench.disk_errors import as_disk_error
 from vastcellar.bench.folder_target import FolderTarget
 from vastcellar.bench.in_flight import Completed
-from vastcellar.bench.payload import STAMP_EVERY_BYTES, Payload
+from vastcellar.bench.made_up_clips import MadeUpClips, made_up_file
 from vastcellar.bench.progress import Progress, stopped
-from vastcellar.bench.stream_files import StreamFiles
 from vastcellar.bench.stream_pass import PassResult, StreamPass
 from vastcellar.bench.watched_run import WatchedRun
 from vastcellar.core.checks import require_above_zero
-from vastcellar.core.errors import BadValueError, DiskError, VastCellarError
+from vastcellar.core.errors import BadValueError, DiskError
+from vastcellar.core.roll.copies import CopyState
 
-BLOCK_BYTES = 4 * 2**20
 _BLOCKS_BETWEEN = 6
-_LOOK_EVERY_S = 0.1
+"""A copy may lag 160 MB behind its source: here that would hide for seconds who is the slower."""
+_LOOK_EVERY_S = 0.02
 _TELLING = 2.0  # one hand waited this many times longer than the other
 _WAITED_SHARE = 0.05
 
 
 @dataclass(frozen=True, slots=True)
 class Clip:
-    """One file to copy; without a path it is made up."""
+    """One file to copy."""
 
     name: str
+    """Below the source, with /."""
     size_bytes: int
-    path: Path | None = None
 
 
 @dataclass(frozen=True)
@@ -55,6 +56,8 @@ class OffloadPlan:
     source: str
     """Where the clips lie, or that they are made up."""
     verifies: bool = True
+    folder: Path | None = None
+    """What the clips are read from; None where they are made up."""
 
     def __post_init__(self) -> None:
         if not self.clips:
@@ -71,7 +74,7 @@ class OffloadPlan:
     @property
     def is_made_up(self) -> bool:
         """Whether no other disk takes part."""
-        return all(clip.path is None for clip in self.clips)
+        return self.folder is None
 
 
 @dataclass(frozen=True, slots=True)
@@ -128,141 +131,29 @@ class OffloadResult:
         return tuple(clip.name for clip in self.clips if clip.is_same is False)
 
 
-@dataclass(slots=True)
-class _Block:
-    """A block on its way; the last of a clip says so."""
+class _Watch:
+    """Takes in what the hands of the copy tell, from their threads."""
 
-    buffer: mmap.mmap
-    clip: int
-    size_bytes: int
-    is_last: bool
+    def __init__(self, target: FolderTarget) -> None:
+        self.now_s = target.now_s
+        self.written: deque[Completed] = deque()
+        self.read: deque[Completed] = deque()
+        self.clips: list[tuple[SourceFile, float]] = []
+        """Each that is on the drive, with how long it took."""
+        self.flushed_s = 0.0
+        self._written_bytes = self._read_bytes = 0
 
+    def wrote(self, size_bytes: int, begin_s: float, end_s: float) -> None:
+        self.written.append(Completed(self._written_bytes, size_bytes, begin_s, end_s))
+        self._written_bytes += size_bytes
 
-_Fill = Callable[[mmap.mmap, int], int]
+    def copied(self, file: SourceFile, begin_s: float, end_s: float) -> None:
+        self.clips.append((file, end_s - begin_s))
+        self.flushed_s = end_s
 
-
-class _Reader(threading.Thread):
-    """Reads the clips in turn into the blocks that are free, and hashes what it read."""
-
-    def __init__(
-        self, clips: tuple[Clip, ...], stop: threading.Event, now_s: Callable[[], float]
-    ) -> None:
-        super().__init__(name="clip reader")
-        self._clips, self._stop_event, self._now_s = clips, stop, now_s
-        self._buffers = [mmap.mmap(-1, BLOCK_BYTES) for _ in range(_BLOCKS_BETWEEN)]
-        self.free: queue.SimpleQueue[mmap.mmap] = queue.SimpleQueue()
-        self.full: queue.SimpleQueue[_Block | None] = queue.SimpleQueue()
-        for buffer in self._buffers:
-            self.free.put(buffer)
-        self.hashes: dict[int, str] = {}
-        self.busy_s = self.waited_s = 0.0
-        self.read_bytes = 0
-        self.error: VastCellarError | None = None
-
-    def run(self) -> None:
-        """Read all; the end, or the error, is told by None."""
-        try:
-            for number, clip in enumerate(self._clips):
-                self._read(number, clip)
-                if self._stop_event.is_set():
-                    break
-        except OSError as error:
-            found = as_disk_error(error, str(self._clips[0].path or "source"))
-            self.error = DiskError(f"source: {found.what}", where=found.where, mend=found.mend)
-        except VastCellarError as error:
-            self.error = error
-        self.full.put(None)
-
-    def _free_buffer(self) -> mmap.mmap | None:
-        begin_s = self._now_s()
-        while not self._stop_event.is_set():
-            with contextlib.suppress(queue.Empty):
-                buffer = self.free.get(timeout=_LOOK_EVERY_S)
-                self.waited_s += self._now_s() - begin_s
-                return buffer
-        return None
-
-    def _read(self, number: int, clip: Clip) -> None:
-        digest, left = xxhash.xxh3_64(), clip.size_bytes
-        with contextlib.ExitStack() as stack:
-            fill = self._opened(number, clip, stack)
-            while left > 0:
-                buffer = self._free_buffer()
-                if buffer is None:
-                    return
-                wanted = min(BLOCK_BYTES, left)
-                begin_s = self._now_s()
-                count = fill(buffer, wanted)
-                self.busy_s += self._now_s() - begin_s
-                if count < wanted:
-                    raise DiskError(
-                        f"source: {clip.name} became shorter while it was read",
-                        where=str(clip.path),
-                        mend="Copy clips that nothing else is writing to",
-                    )
-                with memoryview(buffer) as view:
-                    digest.update(view[:count])
-                left -= count
-                self.read_bytes += count
-                self.full.put(_Block(buffer, number, count, left == 0))
-        self.hashes[number] = digest.hexdigest()
-
-    def _opened(self, number: int, clip: Clip, stack: contextlib.ExitStack) -> _Fill:
-        if clip.path is None:
-            payload = Payload(0x0FF10AD + number, 2 * BLOCK_BYTES)
-            stack.callback(payload.release)
-
-            def make(buffer: mmap.mmap, wanted: int) -> int:
-                buffer[:wanted] = payload.take(wanted)[:wanted]
-                return wanted
-
-            return make
-        handle = _open_past_cache(clip.path)
-        stack.callback(os.close, handle)
-
-        def read(buffer: mmap.mmap, wanted: int) -> int:
-            with memoryview(buffer) as view:
-                done = 0
-                while done < wanted:
-                    # A direct read asks for whole blocks; the end of the file shortens the last.
-                    count = _read_once(handle, view[done:])
-                    if count == 0:
-                        break
-                    done += count
-            return min(done, wanted)
-
-        return read
-
-    def end(self) -> None:
-        """Wait for it; the caller has told it to stop, or it has read all."""
-        self.join()
-        for buffer in self._buffers:
-            with contextlib.suppress(BufferError):
-                buffer.close()
-
-
-def _open_past_cache(path: Path) -> int:
-    """Open a clip for reading past the host's memory, or with it dropped before; no links."""
-    flags = os.O_RDONLY | os.O_NOFOLLOW | os.O_CLOEXEC
-    try:
-        handle = os.open(path, flags | os.O_DIRECT)
-    except OSError:
-        handle = os.open(path, flags)
-        os.posix_fadvise(handle, 0, 0, os.POSIX_FADV_DONTNEED)
-    return handle
-
-
-def _read_once(handle: int, view: memoryview) -> int:
-    try:
-        return os.readv(handle, [view])
-    except OSError as error:
-        flags = fcntl.fcntl(handle, fcntl.F_GETFL)
-        if error.errno != errno.EINVAL or not flags & os.O_DIRECT:
-            raise
-        # Some file systems refuse direct I/O only at the first read.
-        fcntl.fcntl(handle, fcntl.F_SETFL, flags & ~os.O_DIRECT)
-        os.posix_fadvise(handle, 0, 0, os.POSIX_FADV_DONTNEED)
-        return os.readv(handle, [view])
+    def read_back(self, size_bytes: int, begin_s: float, end_s: float) -> None:
+        self.read.append(Completed(self._read_bytes, size_bytes, begin_s, end_s))
+        self._read_bytes += size_bytes
 
 
 class OffloadRun(WatchedRun):
@@ -272,11 +163,9 @@ class OffloadRun(WatchedRun):
         super().__init__(target)
         self.plan = plan
         self._folder = target
-        self._reader = _Reader(plan.clips, self._stop, target.now_s)
-        self._files: list[StreamFiles] = []
-        self._copied: list[ClipOutcome] = []
-        self._is_same: dict[int, bool] = {}
-        self._busy_s = self._waited_s = 0.0
+        self._watch = _Watch(target)
+        self._reader: Reader | None = None
+        self._leg: Leg | None = None
         self._copy: StreamPass | None = None
         self._verify: StreamPass | None = None
         self.result: OffloadResult | None = None
@@ -286,105 +175,107 @@ class OffloadRun(WatchedRun):
 
     def _measure(self) -> Iterator[Progress]:
         self._folder.open()
-        try:
-            yield from self._copy_all()
-            if self.plan.verifies:
-                yield from self._read_back()
-        except OSError as error:
-            raise as_disk_error(error, str(self._folder.folder)) from error
-        finally:
-            if self._reader.is_alive():
-                self._stop.set()
-            if self._reader.ident is not None:
-                self._reader.end()
-            for files in self._files:
-                files.close()
+        goes_on = threading.Event()
+        goes_on.set()
+        with contextlib.ExitStack() as stack:
+            source, files = self._source(stack)
+            pool = Pool(_BLOCKS_BETWEEN)
+            stack.callback(pool.close)
+            writer = ClipWriter(self._folder)
+            leg = self._leg = Leg(
+                0, writer, pool, self._stop, verifies=self.plan.verifies,
+                verifies_along=False, watch=self._watch,
+            )  # fmt: skip
+            reader = self._reader = Reader(
+                source, files, (leg,), pool, writer.algorithm, self._stop, goes_on,
+                ends_at_trouble=True, now_s=self._folder.now_s,
+            )  # fmt: skip
+            leg.start()
+            reader.start()
+            try:
+                yield from self._follow(reader, leg)
+            finally:
+                if leg.is_busy or reader.is_alive():
+                    self._stop.set()
+                reader.join()
+                leg.end()
 
-    def _copy_all(self) -> Iterator[Progress]:
+    def _source(self, stack: contextlib.ExitStack) -> tuple[Source, Sequence[SourceFile]]:
+        """Return where the clips come from, and they themselves as they lie there now."""
+        folder, clips = self.plan.folder, self.plan.clips
+        if folder is None:
+            number = int(self._folder.own_folder.run_id, 16) >> 1
+            return MadeUpClips(number), [made_up_file(each.name, each.size_bytes) for each in clips]
+        try:
+            held = stack.enter_context(hold_source(folder))
+            tree = read_tree(held, str(folder))
+        except OSError as error:
+            raise _of_source(as_disk_error(error, str(folder))) from error
+        found = {each.path: each for each in tree.files}
+        for each in clips:
+            if each.name not in found or found[each.name].size_bytes != each.size_bytes:
+                raise DiskError(
+                    "source: it isn't there any more as it was chosen",
+                    where=str(folder / each.name),
+                    mend="Choose the clips once more",
+                )
+        card = Card(held, folder, past_memory=True)
+        stack.callback(card.close)
+        return card, [found[each.name] for each in clips]
+
+    def _follow(self, reader: Reader, leg: Leg) -> Iterator[Progress]:
         copying = StreamPass("copying", self._folder, self.plan.bytes_to_write, math.inf)
         self._copy = copying
         share = 0.6 if self.plan.verifies else 1.0
-        self._reader.start()
-        begun_s, at_bytes = self._folder.now_s(), 0
-        for block in self._blocks():
-            if len(self._files) <= block.clip:
-                self._files.append(self._folder.open_stream(f"clip-{block.clip + 1:04d}"))
-                begun_s, at_bytes = self._folder.now_s(), 0
-            begin_s = self._folder.now_s()
-            self._write(self._files[-1], at_bytes, block)
-            end_s = self._folder.now_s()
-            self._busy_s += end_s - begin_s
-            self._reader.free.put(block.buffer)
-            at_bytes += block.size_bytes
-            copying.add([Completed(copying.moved_bytes, block.size_bytes, begin_s, end_s)])
-            if block.is_last:
-                self._end_clip(block.clip, begun_s)
+        while leg.is_writing:
+            self._take_in(copying, self._watch.written)
             if copying.is_due:
                 yield copying.progress(0.0, share)
-        copying.flushed()
+            time.sleep(_LOOK_EVERY_S)
+        self._take_in(copying, self._watch.written)
+        copying.flushed(self._watch.flushed_s)
+        self._raise_what_ended_it(reader, leg)
         yield copying.progress(0.0, share)
-
-    def _blocks(self) -> Iterator[_Block]:
-        """Yield what was read, in order, and count the time spent waiting for it."""
-        while True:
-            stopped(self._stop)
-            begin_s = self._folder.now_s()
-            try:
-                block = self._reader.full.get(timeout=_LOOK_EVERY_S)
-            except queue.Empty:
-                continue
-            finally:
-                self._waited_s += self._folder.now_s() - begin_s
-            if block is None:
-                if self._reader.error is not None:
-                    raise self._reader.error
-                stopped(self._stop)
-                return
-            yield block
-
-    def _write(self, files: StreamFiles, at_bytes: int, block: _Block) -> None:
-        padded = -(-block.size_bytes // STAMP_EVERY_BYTES) * STAMP_EVERY_BYTES
-        with memoryview(block.buffer) as view:
-            files.write(at_bytes, view[:padded])
-        if padded != block.size_bytes:
-            files.cut(at_bytes + block.size_bytes)
-
-    def _end_clip(self, number: int, begun_s: float) -> None:
-        """A clip counts as copied when it is on the drive, not when the last write came back."""
-        begin_s = self._folder.now_s()
-        self._files[-1].flush()
-        end_s = self._folder.now_s()
-        self._busy_s += end_s - begin_s
-        clip = self.plan.clips[number]
-        self._copied.append(ClipOutcome(clip.name, clip.size_bytes, end_s - begun_s))
-
-    def _read_back(self) -> Iterator[Progress]:
+        if not self.plan.verifies:
+            return
         checking = StreamPass("reading back", self._folder, self.plan.bytes_to_write, math.inf)
         self._verify = checking
-        with contextlib.closing(mmap.mmap(-1, BLOCK_BYTES)) as buffer:
-            for number, clip in enumerate(self.plan.clips):
-                digest, at_bytes = xxhash.xxh3_64(), 0
-                while at_bytes < clip.size_bytes:
-                    stopped(self._stop)
-                    begin_s = self._folder.now_s()
-                    with memoryview(buffer) as view:
-                        count = self._files[number].read(at_bytes, view)
-                        count = min(count, clip.size_bytes - at_bytes)
-                        end_s = self._folder.now_s()
-                        digest.update(view[:count])
-                    if count == 0:
-                        break
-                    at_bytes += count
-                    checking.add([Completed(checking.moved_bytes, count, begin_s, end_s)])
-                    if checking.is_due:
-                        yield checking.progress(0.6, 0.4)
-                self._is_same[number] = digest.hexdigest() == self._reader.hashes[number]
+        leg.may_check.set()
+        while leg.is_busy:
+            self._take_in(checking, self._watch.read)
+            if checking.is_due:
+                yield checking.progress(0.6, 0.4)
+            time.sleep(_LOOK_EVERY_S)
+        self._take_in(checking, self._watch.read)
+        self._raise_what_ended_it(reader, leg)
         yield checking.progress(0.6, 0.4)
+
+    @staticmethod
+    def _take_in(into: StreamPass, told: deque[Completed]) -> None:
+        into.add([told.popleft() for _ in range(len(told))])
+
+    def _raise_what_ended_it(self, reader: Reader, leg: Leg) -> None:
+        """A copy goes on where one file can't be read or held: what is measured here does not."""
+        if reader.disk_error is not None:
+            where = str(self.plan.folder / reader.now) if self.plan.folder else reader.now
+            raise _of_source(as_disk_error(reader.disk_error, where)) from reader.disk_error
+        if isinstance(leg.left_by, OSError):
+            raise leg.destination.sentence(leg.left_by) from leg.left_by
+        if (error := reader.error or leg.left_by) is not None:
+            raise error
+        stopped(self._stop)
+        for path, said in reader.troubles.items():
+            raise DiskError(
+                f"source: {said}",
+                where=str(self.plan.folder / path) if self.plan.folder else path,
+                mend="Copy clips that nothing else is writing to",
+            )
 
     def _conclude(self) -> None:
         assert self._copy is not None, "something was copied"
-        reader = self._reader
-        is_read = reader.busy_s > 0 and not self.plan.is_made_up
+        assert self._reader is not None and self._leg is not None, "by these two"
+        reader, leg = self._reader, self._leg
+        is_read = reader.read_s > 0 and not self.plan.is_made_up
         self.result = OffloadResult(
             plan=self.plan,
             is_complete=self._ended_by == "",
@@ -396,11 +287,21 @@ class OffloadRun(WatchedRun):
             copy=self._copy.result(),
             verify=self._verify.result() if self._verify else None,
             clips=tuple(
-                ClipOutcome(each.name, each.size_bytes, each.copied_s, self._is_same.get(number))
-                for number, each in enumerate(self._copied)
+                ClipOutcome(each.path, each.size_bytes, copied_s, self._is_same(leg, each))
+                for each, copied_s in self._watch.clips
             ),
-            waited_for_source_s=self._waited_s,
+            waited_for_source_s=leg.waited_s,
             waited_for_drive_s=reader.waited_s,
-            source_bytes_per_s=reader.read_bytes / reader.busy_s if is_read else math.nan,
-            drive_bytes_per_s=self._copy.moved_bytes / self._busy_s if self._busy_s else 0.0,
+            source_bytes_per_s=reader.read_bytes / reader.read_s if is_read else math.nan,
+            drive_bytes_per_s=self._copy.moved_bytes / leg.busy_s if leg.busy_s else 0.0,
         )
+
+    @staticmethod
+    def _is_same(leg: Leg, file: SourceFile) -> bool | None:
+        found = leg.outcomes.get(file.path)
+        states = {CopyState.VERIFIED: True, CopyState.DIFFERENT: False}
+        return states.get(found.state) if found else None
+
+
+def _of_source(error: DiskError) -> DiskError:
+    return DiskError(f"source: {error.what}", where=error.where, mend=error.mend)

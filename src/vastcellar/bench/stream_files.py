@@ -32,6 +32,32 @@ def _libc_sync_file_range() -> Callable[[int, int, int], int] | None:
     return sync
 
 
+class PushOut:
+    """Brings what was just written through the host's memory onto the drive, and waits for it."""
+
+    def __init__(self) -> None:
+        self._sync = _libc_sync_file_range()
+
+    @property
+    def mode(self) -> str:
+        """Say how."""
+        if self._sync is not None:
+            return "buffered, each write pushed out and waited for (sync_file_range)"
+        return "buffered, each write followed by fdatasync"
+
+    def __call__(self, handle: int, offset: int, size_bytes: int) -> None:
+        """Return when so many bytes at *offset* are out. Raises OSError."""
+        if self._sync is not None:
+            number = self._sync(handle, offset, size_bytes)
+            if number == 0:
+                os.posix_fadvise(handle, offset, size_bytes, os.POSIX_FADV_DONTNEED)
+                return
+            if number not in (errno.ENOSYS, errno.EINVAL, errno.EOPNOTSUPP):
+                raise OSError(number, os.strerror(number))
+            self._sync = None
+        os.fdatasync(handle)
+
+
 class StreamFiles:
     """The files of one stream in one folder. Every method may raise OSError.
 
@@ -43,7 +69,7 @@ class StreamFiles:
         self._folder, self._file_system, self._name = folder, file_system, name
         self._handles: dict[int, int] = {}
         self._lock = threading.Lock()
-        self._sync = _libc_sync_file_range()
+        self.push_out = PushOut()
         self.is_direct = True
         is_fat = file_system in ("vfat", "msdos")
         self.most_file_bytes = _MOST_FILE_BYTES_ON_FAT if is_fat else _NO_LIMIT_BYTES
@@ -56,9 +82,7 @@ class StreamFiles:
             return "direct I/O" + (
                 " asked for, but a FUSE file system may cache" if through_fuse else ""
             )
-        if self._sync is not None:
-            return "buffered, each write pushed out and waited for (sync_file_range)"
-        return "buffered, each write followed by fdatasync"
+        return self.push_out.mode
 
     @property
     def read_mode(self) -> str:
@@ -112,7 +136,7 @@ class StreamFiles:
             handle = self._handle(number)
             count = os.pwrite(handle, data[done : done + room], offset)
             if not self.is_direct:
-                self._push_out(handle, offset, count)
+                self.push_out(handle, offset, count)
             done += count
 
     def read(self, at_bytes: int, into: memoryview) -> int:
@@ -135,17 +159,6 @@ class StreamFiles:
         """End the stream there: a direct write fills its last block up."""
         number, offset = self._place(size_bytes)
         os.ftruncate(self._handle(number), offset)
-
-    def _push_out(self, handle: int, offset: int, size_bytes: int) -> None:
-        if self._sync is not None:
-            number = self._sync(handle, offset, size_bytes)
-            if number == 0:
-                os.posix_fadvise(handle, offset, size_bytes, os.POSIX_FADV_DONTNEED)
-                return
-            if number not in (errno.ENOSYS, errno.EINVAL, errno.EOPNOTSUPP):
-                raise OSError(number, os.strerror(number))
-            self._sync = None
-        os.fdatasync(handle)
 
     def flush(self) -> None:
         """Return when all that was written is on the drive."""

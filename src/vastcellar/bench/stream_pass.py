@@ -104,10 +104,10 @@ class StreamPass:
         while len(self._recent) > 2 and self._recent[0][0] < now_s - _RECENT_S:
             self._recent.popleft()
 
-    def flushed(self) -> None:
-        """Count the time until now as flush: the bytes were not on the drive before."""
+    def flushed(self, at_s: float | None = None) -> None:
+        """Count the time until now, or *at_s*, as flush: the bytes were not on the drive before."""
         # Clocks of two cores may differ a little: a run isn't lost over that.
-        now_s = max(self._target.now_s(), self.end_s)
+        now_s = max(self._target.now_s() if at_s is None else at_s, self.end_s)
         self.flush_s = now_s - self.end_s
         self.end_s = now_s
         self._point(now_s - self.begin_s)

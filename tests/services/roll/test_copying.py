@@ -16,7 +16,7 @@ import pytest
 import xxhash
 
 from disks import loop_disk, turn_read_only
-from vastcellar.bench.copying import copy_run as copy_run_module
+from vastcellar.bench.copying import card as card_module
 from vastcellar.bench.copying.destination import Destination
 from vastcellar.bench.copying.journal import journal_name
 from vastcellar.bench.held_folder import HeldFolder
@@ -198,14 +198,14 @@ def test_a_bit_that_flipped_on_the_drive_is_found(card, target, monkeypatch):
 
 def test_a_source_that_can_t_be_read_costs_that_clip_alone(card, target, monkeypatch):
     """EIO in the middle of one clip: it gets no name, its range is told, the rest is verified."""
-    real, bad = copy_run_module.read_at, (card / "DCIM/100/C0001.MP4").stat().st_ino
+    real, bad = card_module.read_at, (card / "DCIM/100/C0001.MP4").stat().st_ino
 
     def failing(handle, view, at_bytes, wanted):
         if os.fstat(handle).st_ino == bad and at_bytes >= 4 * MB:
             raise OSError(errno.EIO, os.strerror(errno.EIO))
         return real(handle, view, at_bytes, wanted)
 
-    monkeypatch.setattr(copy_run_module, "read_at", failing)
+    monkeypatch.setattr(card_module, "read_at", failing)
     outcome = made(copy_run(card, [target]))
     clip = next(each for each in outcome.files if each.name == "DCIM/100/C0001.MP4")
     assert "can't be read at byte 4,194,304" in clip.trouble and clip.digest == ""
@@ -220,7 +220,7 @@ def test_a_source_that_can_t_be_read_costs_that_clip_alone(card, target, monkeyp
 def test_a_clip_that_changes_meanwhile_is_not_called_verified(card, target, monkeypatch, change):
     """A camera still writing to it: said, and no copy of it is taken for the clip."""
     clip = card / "DCIM/100/C0001.MP4"
-    real, done = copy_run_module.read_at, []
+    real, done = card_module.read_at, []
 
     def changing(handle, view, at_bytes, wanted):
         if os.fstat(handle).st_ino == clip.stat().st_ino and not done:
@@ -233,7 +233,7 @@ def test_a_clip_that_changes_meanwhile_is_not_called_verified(card, target, monk
                     file.write(b"more")
         return real(handle, view, at_bytes, wanted)
 
-    monkeypatch.setattr(copy_run_module, "read_at", changing)
+    monkeypatch.setattr(card_module, "read_at", changing)
     outcome = made(copy_run(card, [target]))
     found = next(each for each in outcome.files if each.name == "DCIM/100/C0001.MP4")
     assert "while it was copied" in found.trouble
@@ -331,16 +331,16 @@ def test_cancelled_it_leaves_whole_files_only_and_goes_on_from_there(card, targe
 
 def test_what_is_verified_is_not_read_again(card, target, monkeypatch):
     """One clip fails at first: gone on with, only that one is read from the card."""
-    real, bad = copy_run_module.read_at, (card / "DCIM/100/C0002.MP4").stat().st_ino
+    real, bad = card_module.read_at, (card / "DCIM/100/C0002.MP4").stat().st_ino
 
     def failing(handle, view, at_bytes, wanted):
         if os.fstat(handle).st_ino == bad:
             raise OSError(errno.EIO, os.strerror(errno.EIO))
         return real(handle, view, at_bytes, wanted)
 
-    monkeypatch.setattr(copy_run_module, "read_at", failing)
+    monkeypatch.setattr(card_module, "read_at", failing)
     made(copy_run(card, [target]))
-    monkeypatch.setattr(copy_run_module, "read_at", real)
+    monkeypatch.setattr(card_module, "read_at", real)
     outcome = made(copy_run(card, [target]))
     assert outcome.read_bytes == 5 * MB
     assert states(outcome) == {CopyState.VERIFIED}

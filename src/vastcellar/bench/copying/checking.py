@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from vastcellar.bench.copying.buffers import BLOCK_BYTES
-from vastcellar.bench.copying.destination import digest_of, open_past_memory
+from vastcellar.bench.copying.past_memory import digest_of, open_past_memory
 from vastcellar.bench.copying.source import folder_below
 from vastcellar.bench.held_folder import HeldFolder
 

@@ -35,6 +35,8 @@ class OpenFolders:
         """Say that one user of the folder is done with it."""
         with self._lock:
             self._users[path] = self._users.get(path, 0) - 1
+            if len(self._open) <= _KEPT_OPEN:  # nearly always, and asked for each file
+                return
             idle = [each for each in self._open if self._users.get(each, 0) <= 0]
             for each in idle[: max(len(self._open) - _KEPT_OPEN, 0)]:
                 self._open.pop(each).close()

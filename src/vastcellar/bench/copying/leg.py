@@ -8,16 +8,12 @@ import queue
 import threading
 import time
 from dataclasses import dataclass
+from typing import Protocol
 
 from vastcellar.bench.copying.buffers import BLOCK_BYTES, Block, Pool
-from vastcellar.bench.copying.destination import (
-    OF_ONE_FILE,
-    Attributes,
-    Destination,
-    Written,
-    drive_error,
-)
-from vastcellar.bench.copying.source import SourceFile
+from vastcellar.bench.copying.file_writer import FileWriter, Written
+from vastcellar.bench.copying.past_memory import read_at
+from vastcellar.bench.copying.source import Attributes, SourceFile
 from vastcellar.core.errors import VastCellarError
 from vastcellar.core.roll.copies import CopyState, FileOnOne
 
@@ -63,17 +59,35 @@ class Whole:
 Message = Begin | Block | End | Whole | None
 
 
+class Watch(Protocol):
+    """Who measures a leg: told by its own hands, so it has to be quick."""
+
+    def now_s(self) -> float:
+        """Return the time that counts."""
+
+    def wrote(self, size_bytes: int, begin_s: float, end_s: float) -> None:
+        """Take in a block that was written."""
+
+    def copied(self, file: SourceFile, begin_s: float, end_s: float) -> None:
+        """Take in a file that is on the drive, since its first byte came."""
+
+    def read_back(self, size_bytes: int, begin_s: float, end_s: float) -> None:
+        """Take in a block that was read back."""
+
+
 class Leg:
     """Takes what is read, in its own time; the pool of blocks is all that holds others up."""
 
     def __init__(
-        self, number: int, destination: Destination, pool: Pool, stop: threading.Event,
-        *, verifies: bool, verifies_along: bool,
+        self, number: int, destination: FileWriter, pool: Pool, stop: threading.Event,
+        *, verifies: bool, verifies_along: bool, watch: Watch | None = None,
     ) -> None:  # fmt: skip
         self.number, self.destination = number, destination
         self.inbox: queue.SimpleQueue[Message] = queue.SimpleQueue()
         self._pool, self._stop = pool, stop
-        self._verifies = verifies
+        self._verifies, self._watch = verifies, watch
+        self._now_s = watch.now_s if watch else time.monotonic
+        self._read_at = self._watched_read if watch else None
         self._to_check: queue.SimpleQueue[Written | threading.Event | None] = queue.SimpleQueue()
         self.may_check = threading.Event()
         if verifies_along:
@@ -82,10 +96,14 @@ class Leg:
         self._is_sent = False
         """Whether the last message has come."""
         self.dropped_by = ""
+        self.left_by: Exception | None = None
+        """What made it so."""
         self.fault: Exception | None = None
         """What is wrong with the program, and not with the disk."""
         self.written_bytes = self.verified_bytes = 0
-        self.busy_s = 0.0
+        self.busy_s = self.waited_s = 0.0
+        """Writing and flushing, and with nothing to write."""
+        self.compares = False
         self.again: list[SourceFile] = []
         """Files that stand there and are others: they are to be written beside them."""
         self._batch: list[Written] = []
@@ -120,8 +138,9 @@ class Leg:
             found = self.destination.found(file)
         except OSError:
             self.again.append(file)  # a link or a folder stands there: ours goes beside it
+            self.compares = True
             return
-        found.digest = digest
+        self.compares, found.digest = True, digest
         self._to_check.put(found)
 
     def settle(self, stop: threading.Event) -> None:
@@ -148,8 +167,8 @@ class Leg:
 
     def _leave(self, error: Exception) -> None:
         """This destination is out: the others go on."""
-        found = drive_error(error, self.destination.where) if isinstance(error, OSError) else error
-        self.dropped_by = self.dropped_by or str(found)
+        found = self.destination.sentence(error) if isinstance(error, OSError) else error
+        self.dropped_by, self.left_by = self.dropped_by or str(found), self.left_by or error
         if not isinstance(error, (VastCellarError, OSError)):
             self.fault = self.fault or error
 
@@ -162,6 +181,7 @@ class Leg:
 
     def _write_all(self) -> None:
         now: Written | None = None
+        free_s = self._now_s()
         try:
             while True:
                 try:
@@ -173,7 +193,8 @@ class Leg:
                 if message is None:
                     self._is_sent = True
                     break
-                begin_s = time.monotonic()
+                begin_s = self._now_s()
+                self.waited_s += begin_s - free_s
                 if isinstance(message, Begin):
                     now = self._begin(message)
                 elif isinstance(message, Block):
@@ -183,32 +204,43 @@ class Leg:
                     now = None
                 else:
                     self._take_whole(message)
-                self.busy_s += time.monotonic() - begin_s
+                free_s = self._now_s()
+                self.busy_s += free_s - begin_s
             if not self._stop.is_set():
-                begin_s = time.monotonic()
+                begin_s = self._now_s()
                 self._flush()
-                self.busy_s += time.monotonic() - begin_s
+                self.busy_s += self._now_s() - begin_s
         finally:
             if now is not None:
                 self._forget(now)
 
     def _begin(self, message: Begin) -> Written | None:
+        begin_s = self._now_s()
         try:
-            return self.destination.begin(message.file, message.number, aside=message.aside)
+            begun = self.destination.begin(message.file, message.number, aside=message.aside)
         except OSError as error:
             self._fail(message.file, error)
             return None
+        begun.begun_s = begin_s
+        return begun
 
     def _take(self, now: Written | None, block: Block) -> Written | None:
         try:
             if now is not None and not self._stop.is_set():
+                begin_s = self._now_s() if self._watch else 0.0
                 self.destination.write(now, block)
+                if self._watch:
+                    self._watch.wrote(block.size_bytes, begin_s, self._now_s())
                 self.written_bytes += 0 if block.is_hole else block.size_bytes
         except OSError as error:
             assert now is not None
             self._forget(now)
             self._fail(now.file, error)
             return None
+        except BaseException:
+            if now is not None:
+                self._forget(now)
+            raise
         finally:
             self._pool.give_back(block)
         return now
@@ -235,10 +267,12 @@ class Leg:
             self._forget(now)
             self._fail(now.file, error)
             return
-        if now.is_direct or now.size_bytes >= _BATCH_BYTES:
+        if now.is_direct or now.size_bytes >= _BATCH_BYTES or not self.destination.batches:
             self._batch.append(now)
             self.destination.flush_one(now)
             self._batch.pop()
+            if self._watch:
+                self._watch.copied(now.file, now.begun_s, self._now_s())
             self._publish([now])
             return
         self.destination.close_handle(now)
@@ -282,7 +316,7 @@ class Leg:
 
     def _fail(self, file: SourceFile, error: OSError) -> None:
         """One file can't be held there; what says more than that takes the destination out."""
-        if error.errno not in OF_ONE_FILE:
+        if error.errno not in self.destination.of_one_file:
             raise error
         self.outcomes[file.path] = FileOnOne(
             CopyState.FAILED, said=error.strerror or str(error)
@@ -326,12 +360,19 @@ class Leg:
                 finally:
                     self.destination.done_with(written)
                 if time.monotonic() - noted_s > _JOURNAL_EVERY_S:
-                    self.destination.journal.sync()
+                    self.destination.sync_notes()
                     noted_s = time.monotonic()
-        self.destination.journal.sync()
+        self.destination.sync_notes()
+
+    def _watched_read(self, handle: int, view: memoryview, at_bytes: int, wanted: int) -> int:
+        assert self._watch is not None, "nobody else asks for it"
+        begin_s = self._now_s()
+        count = read_at(handle, view, at_bytes, wanted)
+        self._watch.read_back(min(count, wanted), begin_s, self._now_s())
+        return count
 
     def _check(self, written: Written, buffer: mmap.mmap) -> None:
-        is_same = self.destination.read_back(written, buffer, self._stop)
+        is_same = self.destination.read_back(written, buffer, self._stop, self._read_at)
         if is_same is None:
             return
         if is_same:

@@ -7,12 +7,14 @@ import errno
 import os
 import stat
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Protocol
 
 from vastcellar.bench.held_folder import HeldFolder, Identity
 from vastcellar.core.errors import BadValueError
 
+Attributes = tuple[tuple[str, bytes], ...]
 MOST_FILES = 2_000_000
 _DEEPEST = 64
 _BLOCK_BYTES = 512
@@ -31,11 +33,12 @@ class SourceFile:
     identity: Identity
     taken_bytes: int
     """What it takes up: less than its size where it has holes."""
+    path: str = field(init=False)
+    """Below the source, with /."""
 
-    @property
-    def path(self) -> str:
-        """Below the source, with /."""
-        return "/".join((*self.folder, self.name))
+    def __post_init__(self) -> None:
+        # Asked for several times on the way of each file: putting it together would be a cost.
+        object.__setattr__(self, "path", "/".join((*self.folder, self.name)))
 
     def is_as(self, status: os.stat_result) -> bool:
         """Whether *status* is still that of this very file, unchanged."""
@@ -72,6 +75,47 @@ class SourceTree:
     def taken_bytes(self) -> int:
         """What all files take up: less where they have holes."""
         return sum(each.taken_bytes for each in self.files)
+
+
+class OpenFile(Protocol):
+    """A file of a source while it is read; all but ``close`` may raise OSError."""
+
+    was_as_before: bool
+    """Whether it was as it had been looked at when it was opened."""
+
+    def ranges(self) -> Iterator[tuple[int, int, bool]]:
+        """Yield (start, end, is_hole) over the whole file."""
+
+    def read(self, view: memoryview, at_bytes: int, wanted: int) -> int:
+        """Read at least *wanted* bytes into *view*, as far as the file goes.
+
+        Returns how much came: more than *wanted*, where it comes in pages and the view has room.
+        """
+
+    def is_as_before(self) -> bool:
+        """Whether it still is as it had been looked at."""
+
+    def attributes(self) -> Attributes:
+        """Return what the user has noted at it."""
+
+    def forget(self, at_bytes: int, count: int) -> None:
+        """Say that this part isn't read again."""
+
+    def close(self) -> None:
+        """Close it."""
+
+
+class Source(Protocol):
+    """What a copy reads from."""
+
+    where: str
+    """For sentences."""
+
+    def open(self, file: SourceFile) -> OpenFile:
+        """Open *file*. Raises OSError."""
+
+    def is_gone(self) -> bool:
+        """Whether nothing stands at its place any more."""
 
 
 def read_tree(root: HeldFolder, where: str) -> SourceTree:
@@ -166,6 +210,15 @@ def data_ranges(handle: int, status: os.stat_result) -> Iterator[tuple[int, int,
         if hole > data:
             yield data, hole, False
         at = max(hole, data + 1)
+
+
+def user_attributes(handle: int) -> Attributes:
+    """Return the user's extended attributes of an open file; none where there are no such."""
+    try:
+        names = [name for name in os.listxattr(handle) if name.startswith("user.")]
+        return tuple((name, os.getxattr(handle, name)) for name in names)
+    except OSError:
+        return ()
 
 
 def hold_source(path: Path) -> HeldFolder:

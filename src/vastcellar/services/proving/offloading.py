@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import os
 from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
+from vastcellar.bench.copying.source import hold_source, read_tree
 from vastcellar.bench.offload_run import Clip, OffloadPlan, OffloadResult, OffloadRun
 from vastcellar.core.errors import BadValueError, DiskError
 from vastcellar.core.units import NumberFormat
@@ -33,26 +33,28 @@ def clips_in(folder: Path, *, verifies: bool = True) -> OffloadPlan:
     """
     if not folder.is_dir():
         raise DiskError("it is not a folder", where=str(folder), mend="Choose the clips' folder")
-    clips: list[Clip] = []
-
-    def complain(error: OSError) -> None:
-        raise DiskError(
-            f"the clips can't be read ({error.strerror})", where=str(folder),
-            mend="Check the folder and its permissions",
-        ) from error  # fmt: skip
-
-    for root, folders, names in os.walk(folder, onerror=complain):
-        folders.sort()
-        for name in sorted(names):
-            path = Path(root, name)
-            if path.is_file() and not path.is_symlink() and (size := path.stat().st_size):
-                clips.append(Clip(str(path.relative_to(folder)), size, path))
+    try:
+        with hold_source(folder) as held:
+            tree = read_tree(held, str(folder))
+    except OSError as error:
+        raise _unreadable(folder, error.strerror) from error
+    for each in tree.left_out:
+        if (folder / each).is_dir() and not (folder / each).is_symlink():
+            raise _unreadable(folder / each, "no permission, or too deep")
+    clips = [Clip(each.path, each.size_bytes) for each in tree.files if each.size_bytes]
     if len(clips) > _MOST_CLIPS:
         raise BadValueError(
             f"it holds {len(clips)} files", where=str(folder),
             mend=f"Choose a set of at most {_MOST_CLIPS}",
         )  # fmt: skip
-    return OffloadPlan(tuple(clips), str(folder), verifies)
+    return OffloadPlan(tuple(clips), str(folder), verifies, folder)
+
+
+def _unreadable(folder: Path, said: str | None) -> DiskError:
+    return DiskError(
+        f"the clips can't be read ({said})", where=str(folder),
+        mend="Check the folder and its permissions",
+    )  # fmt: skip
 
 
 def made_up_clips(count: int, size_bytes: int, *, verifies: bool = True) -> OffloadPlan:

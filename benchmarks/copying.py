@@ -48,18 +48,18 @@ def _sums(folder: Path) -> None:
     )  # fmt: skip
 
 
-def _theirs(card: Path, targets: list[Path]) -> None:
+def _theirs(card: Path, targets: list[Path], name: str) -> None:
     for target in targets:
-        subprocess.run(["cp", "-a", str(card), str(target / "card")], check=True)
+        subprocess.run(["cp", "-a", str(card), str(target / name)], check=True)
     os.sync()  # what isn't on the drive yet would be compared with itself
     Path("/proc/sys/vm/drop_caches").write_text("1")
-    for folder in (card, *(target / "card" for target in targets)):
+    for folder in (card, *(target / name for target in targets)):
         _sums(folder)
 
 
-def _ours(card: Path, targets: list[Path]) -> None:
+def _ours(card: Path, targets: list[Path], name: str) -> None:
     command = [sys.executable, "-c", _OURS, "copy", "--no-log", str(card), *map(str, targets),
-               "--name", "card", "--json"]  # fmt: skip
+               "--name", name, "--json"]  # fmt: skip
     # Bytecode is compiled already on a user's computer: the first round makes it.
     environment = {**os.environ, "PYTHONPYCACHEPREFIX": str(_BYTECODE)}
     environment.pop("PYTHONDONTWRITEBYTECODE", None)
@@ -68,21 +68,35 @@ def _ours(card: Path, targets: list[Path]) -> None:
 
 def _clear(targets: list[Path]) -> None:
     for target in targets:
-        shutil.rmtree(target / "card", ignore_errors=True)
         for each in target.glob("card*"):
-            each.unlink()
+            if each.is_dir():
+                shutil.rmtree(each)
+            else:
+                each.unlink()
 
 
-def _ratio(name: str, card: Path, targets: list[Path], rounds: int) -> None:
+def _ratio(
+    name: str, card: Path, targets: list[Path], rounds: int, *, are_many: bool = False
+) -> None:
+    """Print what ours took of theirs.
+
+    Where *are_many* files, nothing is removed between: what was just removed keeps its number for
+    minutes, and whoever makes files next would look at each of those numbers in vain.
+    """
     ratios, seconds = [], []
     for number in range(rounds):
         found = {}
         both = [("theirs", _theirs), ("ours", _ours)]
         for kind, work in both if number % 2 else reversed(both):
-            found[kind] = _timed(lambda work=work: work(card, targets))
-            _clear(targets)
+            folder = f"card-{kind}-{number}"
+            found[kind] = _timed(
+                lambda work=work, folder=folder: work(card, targets, folder)
+            )  # fmt: skip
+            if not are_many:
+                _clear(targets)
         ratios.append(found["ours"] / found["theirs"])
         seconds.append((found["ours"], found["theirs"]))
+    _clear(targets)
     told = ", ".join(f"{ours:.1f} : {theirs:.1f} s" for ours, theirs in seconds)
     print(f"{name}: {statistics.median(ratios):.2f} of theirs ({told})", flush=True)
 
@@ -114,7 +128,7 @@ def _resident(card: Path, target: Path, size: int) -> None:
         file.truncate(size)
         file.seek(size // 2)
         file.write(b"something")
-    _ours(card, [target])
+    _ours(card, [target], "card-sparse")
     most_mb = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss / 1024
     print(f"resident memory while {size / 1e9:,.0f} GB (sparse) are copied: {most_mb:.0f} MB")
     _clear([target])
@@ -140,7 +154,8 @@ def main() -> None:
             _ratio("one verified copy", card, targets[:1], asked.rounds)
         if asked.files:
             _make_small(card, asked.files)
-            _ratio(f"two copies of {asked.files:,} small files", card, targets, asked.rounds)
+            name = f"two copies of {asked.files:,} small files"
+            _ratio(name, card, targets, asked.rounds, are_many=True)
         if asked.sparse_gb:
             _resident(card, targets[0], asked.sparse_gb * 10**9)
     finally:

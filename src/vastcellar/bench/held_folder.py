@@ -121,14 +121,19 @@ class HeldFolder:
 
     def open_file(self, name: str, flags: int = os.O_RDONLY) -> int:
         """Open the regular file *name* that is there; links, pipes and devices are refused."""
+        return self.open_regular(name, flags)[0]
+
+    def open_regular(self, name: str, flags: int = os.O_RDONLY) -> tuple[int, os.stat_result]:
+        """Open as ``open_file`` does; return the descriptor and its status."""
         # Without O_NONBLOCK a pipe in its place would hold us up for ever.
         handle = os.open(
             name, flags | os.O_NOFOLLOW | os.O_CLOEXEC | os.O_NONBLOCK, dir_fd=self._handle
         )
-        if not stat.S_ISREG(os.fstat(handle).st_mode):
+        status = os.fstat(handle)
+        if not stat.S_ISREG(status.st_mode):
             os.close(handle)
             raise OSError(errno.EINVAL, "it is no regular file", name)
-        return handle
+        return handle, status
 
     def rename(self, name: str, new_name: str) -> None:
         """Give what was made here as *name* a *new_name* that nothing has yet."""
@@ -179,7 +184,13 @@ class HeldFolder:
     def is_ours(self, name: str) -> bool:
         """Whether *name* was made here and still is what was made."""
         made = self._made.get(name)
-        return made is not None and self.identity_of(name) == made
+        if made is None:
+            return False
+        try:
+            status = os.stat(name, dir_fd=self._handle, follow_symlinks=False)
+        except FileNotFoundError:
+            return False
+        return status.st_ino == made.inode and status.st_dev == made.device
 
     def _require_ours(self, name: str) -> None:
         if not self.is_ours(name):

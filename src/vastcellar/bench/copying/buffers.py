@@ -40,15 +40,15 @@ class Pool:
     """As many blocks as there are; whoever wants one waits until one is free."""
 
     def __init__(self, blocks: int = MOST_BLOCKS) -> None:
-        self._buffers = [mmap.mmap(-1, BLOCK_BYTES) for _ in range(blocks)]
-        self._free: queue.SimpleQueue[mmap.mmap] = queue.SimpleQueue()
-        for each in self._buffers:
+        self._blocks = [Block(mmap.mmap(-1, BLOCK_BYTES)) for _ in range(blocks)]
+        self._free: queue.SimpleQueue[Block] = queue.SimpleQueue()
+        for each in self._blocks:
             self._free.put(each)
 
     @property
     def size_bytes(self) -> int:
         """Of all blocks."""
-        return len(self._buffers) * BLOCK_BYTES
+        return len(self._blocks) * BLOCK_BYTES
 
     @property
     def taken_bytes(self) -> int:
@@ -59,16 +59,16 @@ class Pool:
         """Return a free block, None once *stop* is set."""
         while not stop.is_set():
             with contextlib.suppress(queue.Empty):
-                return Block(self._free.get(timeout=_LOOK_EVERY_S))
+                return self._free.get(timeout=_LOOK_EVERY_S)
         return None
 
     def give_back(self, block: Block) -> None:
         """Take *block* back from one reader."""
         if block.is_last():
-            self._free.put(block.buffer)
+            self._free.put(block)
 
     def close(self) -> None:
         """Let the memory go; nobody may hold a block any more."""
-        for each in self._buffers:
+        for each in self._blocks:
             with contextlib.suppress(BufferError):
-                each.close()
+                each.buffer.close()

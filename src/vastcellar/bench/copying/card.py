@@ -21,10 +21,9 @@ from vastcellar.bench.held_folder import HeldFolder
 class CardFile:
     """One file of the card, open for reading."""
 
-    def __init__(self, handle: int, file: SourceFile) -> None:
-        self._handle, self._file = handle, file
-        self._status = os.fstat(handle)
-        self.was_as_before = file.is_as(self._status)
+    def __init__(self, handle: int, status: os.stat_result, file: SourceFile) -> None:
+        self._handle, self._status, self._file = handle, status, file
+        self.was_as_before = file.is_as(status)
 
     def ranges(self) -> Iterator[tuple[int, int, bool]]:
         """Yield (start, end, is_hole) over the whole file. Raises OSError."""
@@ -64,16 +63,12 @@ class Card:
         folder = self._folders.take(file.folder)
         try:
             if self._past_memory:  # what the host remembers of it is no speed of the card's
-                handle = open_past_memory(folder, file.name)
+                handle, status = open_past_memory(folder, file.name)
             else:
-                handle = open_source(folder, file)
+                handle, status = open_source(folder, file)
         finally:
             self._folders.give_back(file.folder)
-        try:
-            return CardFile(handle, file)
-        except OSError:
-            os.close(handle)
-            raise
+        return CardFile(handle, status, file)
 
     def is_gone(self) -> bool:
         """Whether nothing stands at its place any more."""

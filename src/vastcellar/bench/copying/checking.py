@@ -50,10 +50,9 @@ def check_files(
             *folder, name = path.split("/")
             try:
                 with folder_below(root, tuple(folder)) as held:
-                    handle = open_past_memory(held, name)
+                    handle, status = open_past_memory(held, name)
                 try:
-                    found = digest_of(handle, algorithm, buffer, stop)
-                    size = os.fstat(handle).st_size
+                    found, size = digest_of(handle, status, algorithm, buffer, stop), status.st_size
                 finally:
                     os.close(handle)
             except OSError as error:

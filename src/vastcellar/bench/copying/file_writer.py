@@ -45,6 +45,8 @@ class Written:
     """That it gets."""
     digest: str = ""
     size_bytes: int = 0
+    end_bytes: int = 0
+    """Of what was written so far, padding counted."""
     unflushed_bytes: int = 0
     changed_ns: int = 0
     aside: bool = False
@@ -167,6 +169,7 @@ class FileWriter:
             if not written.is_direct:
                 self.keep_up(written, at_bytes + done, count)
             done += count
+            written.end_bytes = max(written.end_bytes, at_bytes + done)
             if done % PAGE_BYTES and done < len(view):
                 self.leave_direct(written)  # a short write has put it off its pages
 
@@ -192,16 +195,19 @@ class FileWriter:
         Raises OSError. It is on the drive after ``flush``.
         """
         file = written.file
-        if os.fstat(written.handle).st_size != file.size_bytes:  # padded, or ending in a hole
+        if written.end_bytes != file.size_bytes:  # padded, or ending in a hole
             os.ftruncate(written.handle, file.size_bytes)
         written.digest, written.size_bytes = digest, file.size_bytes
-        with contextlib.suppress(OSError):  # not every file system knows them
-            for name, value in attributes:
-                os.setxattr(written.handle, name, value)
-        with contextlib.suppress(PermissionError):  # no rights on a FAT
+        if attributes:
+            with contextlib.suppress(OSError):  # not every file system knows them
+                for name, value in attributes:
+                    os.setxattr(written.handle, name, value)
+        try:
             os.fchmod(written.handle, file.mode)
-        with contextlib.suppress(PermissionError):
             os.utime(written.handle, ns=(file.modified_ns, file.modified_ns))
+        except PermissionError:  # no rights on a FAT: then the time alone
+            with contextlib.suppress(PermissionError):
+                os.utime(written.handle, ns=(file.modified_ns, file.modified_ns))
 
     def flush_one(self, written: Written) -> None:
         """Return when this file is on the drive. Raises OSError."""
@@ -255,16 +261,15 @@ class FileWriter:
 
         Past the host's memory, as far as the file system lets. Raises OSError.
         """
-        handle = open_past_memory(written.folder, written.name)
+        handle, status = open_past_memory(written.folder, written.name)
         try:
-            status = os.fstat(handle)
             if status.st_size != written.file.size_bytes:
                 return False
             # Before it is read: what is done to it from then on is seen by it. It is the file
             # system's own time, which nobody can set.
             written.changed_ns = status.st_ctime_ns
             written.identity = Identity.of(status)
-            found = digest_of(handle, self.algorithm, buffer, stop, read)
+            found = digest_of(handle, status, self.algorithm, buffer, stop, read)
             return None if found is None else found == written.digest
         finally:
             os.close(handle)

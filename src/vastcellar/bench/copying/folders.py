@@ -35,7 +35,7 @@ class OpenFolders:
         """Say that one user of the folder is done with it."""
         with self._lock:
             self._users[path] = self._users.get(path, 0) - 1
-            if len(self._open) <= _KEPT_OPEN:  # nearly always, and asked for each file
+            if len(self._open) <= 2 * _KEPT_OPEN:  # asked for each file: looked through rarely
                 return
             idle = [each for each in self._open if self._users.get(each, 0) <= 0]
             for each in idle[: max(len(self._open) - _KEPT_OPEN, 0)]:

@@ -350,7 +350,7 @@ class Leg:
                     written.set()
                     continue
                 try:
-                    while not self.may_check.wait(_IDLE_S):
+                    while not self.may_check.is_set() and not self.may_check.wait(_IDLE_S):
                         if self._stop.is_set():
                             return
                     if self._stop.is_set():

@@ -21,18 +21,18 @@ ReadAt = Callable[[int, memoryview, int, int], int]
 
 def digest_of(
     handle: int,
+    status: os.stat_result,
     algorithm: str,
     buffer: mmap.mmap,
     stop: threading.Event,
     read: ReadAt | None = None,
 ) -> str | None:
-    """Return the checksum of the open file; None where *stop* was set meanwhile. Raises OSError.
+    """Return the checksum of the open file of *status*; None where *stop* was set meanwhile.
 
     What is a hole counts as the zeros that it reads as, without being read. *read* stands for
-    ``read_at`` where somebody wants to know how long it takes.
+    ``read_at`` where somebody wants to know how long it takes. Raises OSError.
     """
     read = read or read_at
-    status = os.fstat(handle)
     digest, size = new_digest(algorithm), status.st_size
     zeros = bytes(BLOCK_BYTES) if size > BLOCK_BYTES else b""
     for start, end, is_hole in data_ranges(handle, status):
@@ -88,13 +88,16 @@ def _left_direct(handle: int) -> bool:
     return True
 
 
-def open_past_memory(folder: HeldFolder, name: str) -> int:
-    """Open a file so that what is read comes from the drive, as far as its file system lets."""
+def open_past_memory(folder: HeldFolder, name: str) -> tuple[int, os.stat_result]:
+    """Open a file so that what is read comes from the drive, as far as its file system lets.
+
+    Returns its descriptor and its status. Raises OSError.
+    """
     try:
-        return folder.open_file(name, os.O_RDONLY | os.O_DIRECT)
+        return folder.open_regular(name, os.O_RDONLY | os.O_DIRECT)
     except OSError as error:
         if error.errno != errno.EINVAL:
             raise
-    handle = folder.open_file(name)
+    handle, status = folder.open_regular(name)
     os.posix_fadvise(handle, 0, 0, os.POSIX_FADV_DONTNEED)
-    return handle
+    return handle, status

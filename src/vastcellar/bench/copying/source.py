@@ -43,7 +43,8 @@ class SourceFile:
     def is_as(self, status: os.stat_result) -> bool:
         """Whether *status* is still that of this very file, unchanged."""
         return (
-            Identity.of(status) == self.identity
+            status.st_ino == self.identity.inode
+            and status.st_dev == self.identity.device
             and status.st_size == self.size_bytes
             and status.st_mtime_ns == self.modified_ns
         )
@@ -178,11 +179,15 @@ def folder_below(root: HeldFolder, path: tuple[str, ...]) -> Iterator[HeldFolder
         held.close()
 
 
-def open_source(folder: HeldFolder, file: SourceFile) -> int:
-    """Open *file* for reading, without leaving a trace of it where that is allowed."""
-    with contextlib.suppress(PermissionError):
-        return folder.open_file(file.name, os.O_RDONLY | os.O_NOATIME)
-    return folder.open_file(file.name)
+def open_source(folder: HeldFolder, file: SourceFile) -> tuple[int, os.stat_result]:
+    """Open *file* for reading, without leaving a trace of it where that is allowed.
+
+    Returns its descriptor and its status. Raises OSError.
+    """
+    try:
+        return folder.open_regular(file.name, os.O_RDONLY | os.O_NOATIME)
+    except PermissionError:
+        return folder.open_regular(file.name)
 
 
 def data_ranges(handle: int, status: os.stat_result) -> Iterator[tuple[int, int, bool]]:

@@ -8,11 +8,12 @@ from dataclasses import replace
 
 import pytest
 
-from vastcellar.bench.edit_run import EditPlan, EditRun
+from vastcellar.bench.edit_run import EditPlan, EditRun, _Player
 from vastcellar.bench.folder_target import FolderTarget
 from vastcellar.bench.held_folder import HeldFolder
 from vastcellar.bench.project_run import ProjectPlan, ProjectRun
 from vastcellar.bench.stream_files import StreamFiles
+from virtual_time import VirtualFolder
 
 PLAN = EditPlan(
     2e6,
@@ -65,6 +66,55 @@ def test_a_step_plays_its_frames_at_their_pace_and_times_its_jumps(tmp_path):
     assert result.written_bytes > 3 * PLAN.clip_bytes
     assert any("missed" in snapshot.detail for snapshot in seen)
     assert not list(tmp_path.glob("vast-cellar-test-*"))
+
+
+@pytest.mark.parametrize(
+    ("times", "is_held", "misses"),
+    [(1.085, True, False), (2.1, True, False), (0.97, False, False), (0.8, False, True)],
+)
+def test_a_stream_is_held_by_a_store_that_brings_what_it_asks_and_by_no_other(
+    tmp_path, monkeypatch, times, is_held, misses
+):
+    """In time of its own: 240 ms read ahead carry 0.97 of the rate through 6 s, and that's told."""
+    plays = _Player.run
+
+    def play_and_leave(player):
+        plays(player)
+        player._target.time.leave()
+
+    monkeypatch.setattr(_Player, "run", play_and_leave)
+    plan = EditPlan(4e6, 25, 1, clip_s=2, jumps_per_minute=0, scrubs_per_minute=0, is_ramp=False)
+    exact = plan.frame_bytes * plan.frames_per_s
+    target = VirtualFolder(tmp_path, tmp_path / "notes", 1, times * exact)
+    result, _ = finish(EditRun(plan, target))
+    (step,) = result.steps
+    assert (step.is_held, step.missed > 0, result.most_streams) == (is_held, misses, int(is_held))
+    assert step.frames == pytest.approx(25 * 6 + 6, abs=2) or not is_held
+    if not is_held:
+        assert step.read_ahead_loss_s_per_s == pytest.approx(1 - times, rel=0.1)
+
+
+def test_each_jump_and_scrub_begins_with_what_is_read_ahead(tmp_path, monkeypatch):
+    """As the computed streams begin: a store of 1.1 times the rate holds one that jumps about.
+
+    Played from the bare first frame on, each jump would be a moment at which 10 % to spare make
+    up for nothing; and the step plays its six seconds, however long the jumps took.
+    """
+    plays = _Player.run
+
+    def play_and_leave(player):
+        plays(player)
+        player._target.time.leave()
+
+    monkeypatch.setattr(_Player, "run", play_and_leave)
+    plan = EditPlan(4e6, 25, 1, clip_s=2, jumps_per_minute=60, scrubs_per_minute=30, is_ramp=False)
+    exact = plan.frame_bytes * plan.frames_per_s
+    target = VirtualFolder(tmp_path, tmp_path / "notes", 1, 1.1 * exact)
+    result, _ = finish(EditRun(plan, target))
+    (step,) = result.steps
+    assert step.is_held and step.jumps >= 3 and step.scrubs >= 1
+    assert step.frames >= 25 * 6 + 6 * step.jumps
+    assert step.first_frame.longest_s == pytest.approx(0.04 / 1.1, rel=0.01)
 
 
 def test_a_first_frame_that_outlasts_the_step_holds_no_stream(tmp_path, monkeypatch):

@@ -76,7 +76,7 @@ def test_a_miss_of_anybody_ends_it(tmp_path, monkeypatch):
     assert caller.together[-1].missed > 0
     figures = together_figures(caller.together)
     assert figures["streams_held"] == 1 and len(figures["steps"][1]["clients"]) == 2
-    assert together_lines(caller.together, PLAIN)[0] == ("streams without a miss, all clients", "1")
+    assert together_lines(caller.together, PLAIN)[0] == ("streams held, all clients", "1")
 
 
 @pytest.mark.parametrize("off_s", [-7200.0, 0.0, 3600.0])
@@ -216,5 +216,12 @@ def test_one_client_is_no_meeting_and_streams_are_shared_evenly(tmp_path):
     assert [shared_out(7, client, 3) for client in range(3)] == [3, 2, 2]
     step = TogetherStep(3, (ClientStep(2, 10, 1, 0.1, 5.0), ClientStep(1, 5, 0, 0.0, 2.5)))
     assert (step.frames, step.missed, step.read_bytes_per_s) == (15, 1, 7.5)
+    losing = TogetherStep(3, (ClientStep(2, 10, 0, 0.0, 5.0, 0.03), ClientStep(1, 5, 0, 0.0, 2.5)))
+    assert losing.read_ahead_loss_s_per_s == pytest.approx(0.02) and not losing.is_held
+    assert together_lines([losing], PLAIN) == [
+        ("streams held, all clients", "0"),
+        ("3 (2 + 1) at 0 MB/s",
+         "0 of 15 frames missed, what was read ahead shrank by 20 ms a second"),
+    ]  # fmt: skip
     run = TogetherRun(PLAN, FolderTarget(tmp_path, tmp_path / "n"), Meeting(Path(tmp_path)), 2)
     assert run.plan.streams == 2

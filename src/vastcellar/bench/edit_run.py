@@ -26,6 +26,7 @@ from vastcellar.bench.watched_run import WatchedRun
 from vastcellar.core.checks import require_above_zero, require_not_negative
 from vastcellar.core.errors import VastCellarError
 from vastcellar.core.protocols.latency import LatencyLog, LatencySummary
+from vastcellar.core.protocols.read_ahead import ReadAheadLog
 
 CACHE_FILE_BYTES = 128 * 1024
 _CACHES_STANDING = 40
@@ -123,6 +124,14 @@ class EditStep:
     cache_files: int
     """Made and removed beside."""
     read_bytes_per_s: float
+    read_ahead_loss_s_per_s: float = 0.0
+    """How much of what they had read ahead the streams lost each second, in the mean: that share
+    of their frames couldn't have been in time for long."""
+
+    @property
+    def is_held(self) -> bool:
+        """Whether each frame was in time, and would have been for as long as one likes."""
+        return not self.missed and not self.read_ahead_loss_s_per_s
 
 
 @dataclass(frozen=True)
@@ -137,7 +146,7 @@ class EditResult:
     write_mode: str
     steps: tuple[EditStep, ...]
     most_streams: int
-    """Streams that played without a missed frame; 0 for none."""
+    """Streams that were held; 0 for none."""
     written_bytes: int
 
 
@@ -154,6 +163,7 @@ class _Player(threading.Thread):
         self.frames = self.missed = self.jumps = self.scrubs = 0
         self.worst_late_s = 0.0
         self.first_frame, self.scrub_frame = LatencyLog(), LatencyLog()
+        self.read_ahead = ReadAheadLog()
         self.error: VastCellarError | None = None
 
     def run(self) -> None:
@@ -168,35 +178,45 @@ class _Player(threading.Thread):
         plan, target = self._plan, self._target
         frame_s = 1 / plan.frames_per_s
         position = int(self._random.integers(plan.clip_frames))
-        jump_s = self._next(plan.jumps_per_minute, target.now_s())
-        scrub_s = self._next(plan.scrubs_per_minute, target.now_s())
-        start_s, played = self._jump(view, position, is_jump=False), 1
-        # From the first frame on: where that alone outlasts the step, a stream would else be held
-        # that never played.
+        start_s, played = self._jump(view, position, is_jump=False)
+        jump_s = self._next(plan.jumps_per_minute, start_s)
+        scrub_s = self._next(plan.scrubs_per_minute, start_s)
+        # Playing is what counts: where reading ahead alone outlasts the step, a stream would else
+        # be held that never played.
         end_s = start_s + plan.step_s
         while target.now_s() < end_s and not self._stop_event.is_set():
             now_s = target.now_s()
-            if now_s >= jump_s:
-                position = int(self._random.integers(plan.clip_frames))
-                start_s, played = self._jump(view, position, is_jump=True), 1
-                jump_s = self._next(plan.jumps_per_minute, now_s)
-                continue
-            if now_s >= scrub_s:
-                position = self._scrub(view, position + played)
-                start_s, played = self._jump(view, position, is_jump=False), 1
-                scrub_s = self._next(plan.scrubs_per_minute, target.now_s())
+            if now_s >= min(jump_s, scrub_s):
+                is_jump = jump_s <= scrub_s
+                if is_jump:
+                    position = int(self._random.integers(plan.clip_frames))
+                else:
+                    position = self._scrub(view, position + played)
+                start_s, played = self._jump(view, position, is_jump=is_jump)
+                if is_jump:
+                    jump_s = self._next(plan.jumps_per_minute, start_s)
+                else:
+                    scrub_s = self._next(plan.scrubs_per_minute, start_s)
+                end_s += start_s - now_s
                 continue
             due_s = start_s + played * frame_s
-            target.wait_until(due_s - plan.read_ahead_frames * frame_s, self._stop_event)
+            whole_s = due_s - plan.read_ahead_frames * frame_s
+            target.wait_until(whole_s, self._stop_event)
+            asked_s = max(target.now_s(), whole_s)
+            self.read_ahead.asked(asked_s, due_s - asked_s, is_whole=now_s <= whole_s)
             self._read(view, position + played)
             late_s = target.now_s() - due_s
             self.frames += 1
             self.missed += late_s > 0
             self.worst_late_s = max(self.worst_late_s, late_s)
             played += 1
+        self.read_ahead.end()
 
-    def _jump(self, view: memoryview, position: int, *, is_jump: bool) -> float:
-        """Read the frame at *position* at once and return when playing begins."""
+    def _jump(self, view: memoryview, position: int, *, is_jump: bool) -> tuple[float, int]:
+        """Read the frame at *position* at once, and what is to be read ahead.
+
+        Returns when playing begins, and how many frames are read by then.
+        """
         begin_s = self._target.now_s()
         self._read(view, position)
         end_s = self._target.now_s()
@@ -204,7 +224,15 @@ class _Player(threading.Thread):
         if is_jump:
             self.jumps += 1
             self.first_frame.add(begin_s, end_s)
-        return end_s
+        ahead = self._plan.read_ahead_frames
+        for number in range(1, ahead + 1):
+            if self._stop_event.is_set():
+                break
+            self._read(view, position + number)
+            self.frames += 1
+        start_s = self._target.now_s()
+        self.read_ahead.begin(start_s)
+        return start_s, 1 + ahead
 
     def _scrub(self, view: memoryview, position: int) -> int:
         """Drag the playhead back and forth from *position*; return where it is let go."""
@@ -299,7 +327,7 @@ class EditRun(WatchedRun):
         steps = self.plan.steps
         for index, streams in enumerate(steps):
             yield from self._step(streams, 0.25 + 0.75 * index / len(steps), 0.75 / len(steps))
-            if self._steps[-1].missed:
+            if not self._steps[-1].is_held:
                 break
 
     def _prepare(self) -> Iterator[Progress]:
@@ -388,10 +416,11 @@ class EditRun(WatchedRun):
             scrub_frame=scrubbed.summary(),
             cache_files=cache_files,
             read_bytes_per_s=sum(p.frames for p in players) * self.plan.frame_bytes / took_s,
+            read_ahead_loss_s_per_s=sum(p.read_ahead.loss_s_per_s for p in players) / streams,
         )
 
     def _conclude(self) -> None:
-        clean = [step.streams for step in self._steps if not step.missed]
+        clean = [step.streams for step in self._steps if step.is_held]
         self.result = EditResult(
             plan=self.plan,
             is_complete=self._ended_by == "",

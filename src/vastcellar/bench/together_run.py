@@ -22,6 +22,8 @@ class ClientStep:
     missed: int
     worst_late_s: float
     read_bytes_per_s: float
+    read_ahead_loss_s_per_s: float = 0.0
+    """Of its streams, in the mean."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,6 +44,16 @@ class TogetherStep:
         return sum(each.missed for each in self.clients)
 
     @property
+    def read_ahead_loss_s_per_s(self) -> float:
+        """Of all streams, in the mean."""
+        return sum(c.streams * c.read_ahead_loss_s_per_s for c in self.clients) / self.streams
+
+    @property
+    def is_held(self) -> bool:
+        """Whether every client held its share."""
+        return not self.missed and not self.read_ahead_loss_s_per_s
+
+    @property
     def read_bytes_per_s(self) -> float:
         """By all of them together."""
         return sum(each.read_bytes_per_s for each in self.clients)
@@ -55,7 +67,7 @@ def shared_out(streams: int, client: int, clients: int) -> int:
 class TogetherRun(EditRun):
     """One client's part: it plays its share of each step's streams, and tells what it saw.
 
-    The client that called adds a stream at a time until one of anybody's frames is missed.
+    The client that called adds a stream at a time until one of anybody's isn't held.
     """
 
     def __init__(
@@ -76,7 +88,7 @@ class TogetherRun(EditRun):
             here = meeting.wait_for(self._clients) if meeting.is_caller else ()
             for number in range(1, most + 2):
                 if meeting.is_caller:
-                    is_over = number > most or bool(self.together and self.together[-1].missed)
+                    is_over = number > most or not all(each.is_held for each in self.together)
                     meeting.let_go(number, {"clients": list(here), "streams": number,
                                             "is_over": is_over})  # fmt: skip
                 said = meeting.wait_go(number)
@@ -104,8 +116,9 @@ class TogetherRun(EditRun):
                                   0.75 / self._most)  # fmt: skip
             step = self._steps[-1]
             seen = ClientStep(
-                mine, step.frames, step.missed, step.worst_late_s, step.read_bytes_per_s
-            )
+                mine, step.frames, step.missed, step.worst_late_s, step.read_bytes_per_s,
+                step.read_ahead_loss_s_per_s,
+            )  # fmt: skip
         stopped(self._stop)
         self._meeting.tell(number, asdict(seen))
 
@@ -114,7 +127,8 @@ def _joined(streams: int, told: dict[str, Any]) -> TogetherStep:
     try:
         clients = tuple(
             ClientStep(int(each["streams"]), int(each["frames"]), int(each["missed"]),
-                       float(each["worst_late_s"]), float(each["read_bytes_per_s"]))
+                       float(each["worst_late_s"]), float(each["read_bytes_per_s"]),
+                       float(each["read_ahead_loss_s_per_s"]))
             for each in told.values()
         )  # fmt: skip
     except (KeyError, TypeError, ValueError) as error:

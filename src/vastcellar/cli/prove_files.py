@@ -25,6 +25,7 @@ from vastcellar.services.proving.file_proving import (
     ProjectResult,
     file_proof,
 )
+from vastcellar.services.proving.file_rows import loss_text
 from vastcellar.services.proving.offloading import (
     OffloadResult,
     clips_in,
@@ -128,17 +129,19 @@ def edit(
 
 
 def _edit_lines(result: EditResult) -> None:
-    lines = [("streams without a miss", str(result.most_streams))]
+    lines = [("streams held", str(result.most_streams))]
     for step in result.steps:
         first = step.first_frame.p99_s
         jumped = "" if math.isnan(first) else f", first frame in {first * 1e3:.0f} ms (99 %)"
+        loss = loss_text(step.read_ahead_loss_s_per_s, PLAIN)
+        lost = f", {loss}" if loss else ""
         if step.scrubs:
             dragged = step.scrub_frame.p99_s * 1e3
             jumped += f", each frame of a scrub in {dragged:.0f} ms (99 %)"
         lines.append(
             (
                 f"{step.streams} at {PLAIN.rate(step.read_bytes_per_s)}",
-                f"{step.missed} of {step.frames} frames missed{jumped}",
+                f"{step.missed} of {step.frames} frames missed{lost}{jumped}",
             )
         )
     print_lines([*lines, ("how", result.read_mode)])

@@ -56,6 +56,13 @@ def test_each_step_is_a_rung_and_the_newest_counts(plan):
     assert rungs(plan, later, first) == {1: 0.0, 2: 0.0}
 
 
+def test_streams_that_lived_on_what_was_read_ahead_are_late_in_the_long_run(plan):
+    """No frame late, 30 ms lost each second: 3 of 100 frames can't be in time for long."""
+    kept = record((2, 300, 0))
+    kept.figures["steps"][0]["read_ahead_loss_s_per_s"] = 0.03
+    assert rungs(plan, kept) == {2: pytest.approx(0.03 * 2 * 25 * 60)}
+
+
 @pytest.mark.parametrize(
     "changed",
     [

@@ -37,6 +37,19 @@ def test_each_step_stands_beside_what_its_streams_ask_for(tmp_path):
     assert "no frame late" in shown.rows[0].text and not shown.rows[0].is_short
 
 
+def test_a_step_that_lived_on_what_was_read_ahead_is_short_and_says_by_how_much(tmp_path):
+    """No frame was late, and yet it isn't held: 30 ms a second are gone in eight seconds."""
+    plan = EditPlan(2e6, 25, 1, step_s=0.3, clip_s=1)
+    result = finish(EditRun(plan, FolderTarget(tmp_path, tmp_path / "notes")))
+    losing = replace(result.steps[0], missed=0, read_ahead_loss_s_per_s=0.03)
+    result = replace(result, steps=(losing,), most_streams=0)
+    (row,) = file_rows(result, PLAIN).rows
+    assert row.is_short and "what was read ahead shrank by 30 ms a second" in row.text
+    head, why = file_sentence(result, PLAIN)
+    assert head.startswith("Not one stream")
+    assert "no frame came late yet, but what was read ahead shrank by 30 ms a second" in why
+
+
 def test_each_operation_is_as_long_as_nearly_all_of_its_kind_took(tmp_path):
     """The longest bar is the operation with the longest 99th percentile."""
     plan = ProjectPlan(files=8, reads=20, large_bytes=2 * 2**20)

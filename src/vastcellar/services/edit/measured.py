@@ -74,7 +74,10 @@ def _rungs(record: RunRecord, load: EditLoad) -> Iterable[MeasuredRung]:
             streams, frames = int(step["streams"]), int(step["frames"])
             if frames <= 0 or streams <= 0:
                 continue
-            share = int(step["missed"]) / frames
+            # What was read ahead and ran out holds a stream for seconds only: in the long run that
+            # share of the frames can't be in time.
+            loss = float(step.get("read_ahead_loss_s_per_s", 0.0))
+            share = max(int(step["missed"]) / frames, min(loss, 1.0))
             late = share * streams * load.stream.frames_per_s * 60
             jump, dragged = step.get("first_frame") or {}, step.get("scrub_frame") or {}
             half, most = _seconds(jump.get("p50_s")), _seconds(jump.get("p99_s"))

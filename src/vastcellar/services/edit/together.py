@@ -16,6 +16,7 @@ from vastcellar.core.errors import BadFileError, BadValueError
 from vastcellar.core.units import NumberFormat
 from vastcellar.services.proving.conditions import LoadBefore
 from vastcellar.services.proving.file_kinds import EDIT
+from vastcellar.services.proving.file_rows import loss_text
 from vastcellar.services.proving.keeping import NO_TRACE, KeptRun, keep_any
 from vastcellar.services.proving.places import find_place, folder_target, require_room_for
 from vastcellar.services.workplace.rescuing import add_run
@@ -140,6 +141,7 @@ def together_figures(steps: list[TogetherStep]) -> dict[str, Any]:
                 "streams": each.streams,
                 "frames": each.frames,
                 "missed": each.missed,
+                "read_ahead_loss_s_per_s": each.read_ahead_loss_s_per_s,
                 "read_bytes_per_s": each.read_bytes_per_s,
                 "clients": [asdict(client) for client in each.clients],
             }
@@ -150,18 +152,20 @@ def together_figures(steps: list[TogetherStep]) -> dict[str, Any]:
 
 def together_lines(steps: list[TogetherStep], fmt: NumberFormat) -> list[tuple[str, str]]:
     """Return it line by line."""
-    lines = [("streams without a miss, all clients", str(_held(steps)))]
+    lines = [("streams held, all clients", str(_held(steps)))]
     for each in steps:
         shares = " + ".join(str(client.streams) for client in each.clients)
+        loss = loss_text(each.read_ahead_loss_s_per_s, fmt)
+        lost = f", {loss}" if loss else ""
         lines.append(
             (
                 f"{each.streams} ({shares}) at {fmt.rate(each.read_bytes_per_s)}",
-                f"{each.missed} of {each.frames} frames missed",
+                f"{each.missed} of {each.frames} frames missed{lost}",
             )
         )
     return lines
 
 
 def _held(steps: list[TogetherStep]) -> int:
-    """Return the most streams of all clients that played without a miss."""
-    return max((each.streams for each in steps if not each.missed), default=0)
+    """Return the most streams of all clients that were held."""
+    return max((each.streams for each in steps if each.is_held), default=0)

@@ -11,7 +11,7 @@ from vastcellar.bench.offload_run import OffloadPlan, OffloadResult
 from vastcellar.bench.project_run import ProjectPlan, ProjectResult
 from vastcellar.core.trace import Trace
 from vastcellar.core.units import NumberFormat
-from vastcellar.services.proving.file_rows import ResultRows, edit_rows, project_rows
+from vastcellar.services.proving.file_rows import ResultRows, edit_rows, loss_text, project_rows
 from vastcellar.services.proving.offloading import limit_sentence, offload_figures
 from vastcellar.services.proving.shown import AS_COPY, AS_PARTS, Shown
 
@@ -68,9 +68,15 @@ class EditKind(FileKind[EditResult]):
         )
         if count == plan.streams:
             head += ", as many as were asked for"
-        failed = next((step for step in result.steps if step.missed), None)
+        failed = next((step for step in result.steps if not step.is_held), None)
         parts = []
-        if failed is not None:
+        if failed is not None and not failed.missed:
+            loss = loss_text(failed.read_ahead_loss_s_per_s, fmt)
+            parts.append(
+                f"With {failed.streams}, no frame came late yet, but {loss}: "
+                "soon it would be used up."
+            )
+        elif failed is not None:
             parts.append(
                 f"With {failed.streams}, {fmt.number(failed.missed, 0)} of "
                 f"{fmt.number(failed.frames, 0)} frames came late, the worst by "

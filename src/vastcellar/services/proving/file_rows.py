@@ -55,7 +55,7 @@ def _steps(result: EditResult, fmt: NumberFormat) -> tuple[ResultRow, ...]:
             share=step.read_bytes_per_s / top,
             wanted=step.streams * rate / top,
             text=_step_text(step, rate, fmt),
-            is_short=step.missed > 0,
+            is_short=not step.is_held,
         )
         for step in result.steps
     )
@@ -69,9 +69,18 @@ def _step_text(step: EditStep, rate: float, fmt: NumberFormat) -> str:
     )
     read, asked = fmt.rate(step.read_bytes_per_s, 0), fmt.rate(step.streams * rate, 0)
     parts = [f"{read} read, {asked} asked", late]
+    if loss := loss_text(step.read_ahead_loss_s_per_s, fmt):
+        parts.append(loss)
     if not math.isnan(step.first_frame.p99_s):
         parts.append(f"after a jump {fmt.number(step.first_frame.p99_s * 1e3, 0)} ms")
     return " · ".join(parts)
+
+
+def loss_text(loss_s_per_s: float, fmt: NumberFormat) -> str:
+    """Say what went of that which had been read ahead, each second; "" where nothing did."""
+    if not loss_s_per_s:
+        return ""
+    return f"what was read ahead shrank by {fmt.number(loss_s_per_s * 1e3, 0)} ms a second"
 
 
 def _operations(result: ProjectResult, fmt: NumberFormat) -> tuple[ResultRow, ...]:

@@ -73,7 +73,7 @@ def _cells(record: RunRecord, fmt: NumberFormat) -> tuple[str, str, str, str]:
         count = figures["most_streams"]
         streams = "1 stream" if count == 1 else f"{count} streams"
         return (_NOTHING, f"{figures['plan']['streams']} streams asked for",
-                f"{streams} without a miss", _NOTHING)  # fmt: skip
+                f"{streams} held", _NOTHING)  # fmt: skip
     if record.kind == "cut":
         late = figures["late_frames"]
         found = f"{fmt.number(late, 0)} frames late" if late else "no frame late"

@@ -5,6 +5,7 @@ import os
 import signal
 import subprocess
 import sys
+import threading
 import time
 from fractions import Fraction
 from importlib import import_module
@@ -13,10 +14,16 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from vastcellar.bench import apart, reading_threads
 from vastcellar.bench.apart import ApartRun
+from vastcellar.bench.cut_run import CutPlan, CutRun, part_of
+from vastcellar.bench.edit_run import EditPlan
 from vastcellar.bench.flat_run import FlatPlan
+from vastcellar.bench.folder_target import FolderTarget
 from vastcellar.bench.leftovers import remove_leftovers
 from vastcellar.bench.probe import Shape
+from vastcellar.bench.stream_files import StreamFiles
+from vastcellar.core.edit.demand import ClipUse
 from vastcellar.core.errors import DiskError
 from vastcellar.core.recording.recorder import RecorderLoad
 from vastcellar.services.proving.folder_runs import file_run, flat_run, recorder_run
@@ -35,6 +42,14 @@ def disk(tmp_path):
     assert list(made.iterdir()) == []
 
 
+@pytest.fixture
+def there(monkeypatch):
+    """Return a function of this module as the child finds it."""
+    monkeypatch.setenv("PYTHONPATH", str(Path(__file__).parent))
+    monkeypatch.syspath_prepend(str(Path(__file__).parent))
+    return lambda name: getattr(import_module("test_apart"), name)
+
+
 def limited_run(folder, notes):
     """As on a disk that fills up: made in the child, where the test can't patch."""
     real, written = os.pwrite, []
@@ -47,6 +62,89 @@ def limited_run(folder, notes):
 
     os.pwrite = full
     return flat_run(PLAN, folder, notes)
+
+
+def hanging_run(plan, folder, notes):
+    """As on a share that is gone: after some reads no further one ever comes back."""
+    reading_threads.ANSWERS_WITHIN_S = 0.3
+    real, reads = StreamFiles.read, []
+
+    def hang(self, at_bytes, into):
+        reads.append(at_bytes)
+        if len(reads) > 20:
+            time.sleep(3600)
+        return real(self, at_bytes, into)
+
+    StreamFiles.read = hang
+    if isinstance(plan, CutPlan):
+        return CutRun(plan, FolderTarget(folder, notes))
+    return file_run(plan, folder, notes)
+
+
+def silent_run(folder, notes):
+    """As with a write that never comes back, in the very thread that tells of the test."""
+    run = flat_run(ENDLESS, folder, notes)
+    real, writes = os.pwrite, []
+
+    def hang(handle, data, at):
+        writes.append(at)
+        if len(writes) > 20:
+            time.sleep(3600)
+        return real(handle, data, at)
+
+    os.pwrite = hang
+    return run
+
+
+EDIT = EditPlan(4e6, 25, 2, step_s=1.0, clip_s=1, jumps_per_minute=0, scrubs_per_minute=0)
+CUT = part_of("cut", [ClipUse("a", 0.0, 3.0, 4e6, 25.0, 0)], 0.0, 3.0, 0.3)
+
+
+@pytest.mark.parametrize("plan", [EDIT, CUT], ids=["edit", "cut"])
+def test_a_share_that_never_answers_ends_the_test_and_is_left_to_the_next_start(
+    tmp_path, there, plan
+):
+    """Nothing is asked of it any more, not even to remove our files: that would hang as well."""
+    disk, notes = tmp_path / "disk", tmp_path / "notes"
+    disk.mkdir()
+    run, begin_s = ApartRun(there("hanging_run"), plan, disk, notes), time.monotonic()
+    try:
+        for _ in run.snapshots():
+            pass
+        error = run.error
+    except DiskError as raised:
+        error = raised
+    assert "it hasn't answered for 0 s" in str(error) and "at the next start" in error.mend
+    assert time.monotonic() - begin_s < 20
+    assert list(disk.iterdir())
+    assert remove_leftovers(notes) and not list(disk.iterdir())
+
+
+def test_a_process_that_says_nothing_any_more_is_ended(tmp_path, there, monkeypatch):
+    """It hangs in a call to its disk: the window gets a sentence, and the disk its note."""
+    monkeypatch.setattr(apart, "SPEAKS_WITHIN_S", 1.5)
+    monkeypatch.setattr(apart, "STOPS_WITHIN_S", 0.5)
+    disk, notes = tmp_path / "disk", tmp_path / "notes"
+    disk.mkdir()
+    run = ApartRun(there("silent_run"), disk, notes)
+    with pytest.raises(DiskError, match="doesn't answer any more"):
+        list(run.snapshots())
+    assert run._child.poll() == -signal.SIGKILL
+    assert remove_leftovers(notes) and not list(disk.iterdir())
+
+
+def test_what_hangs_can_be_stopped(tmp_path, there, monkeypatch):
+    """Somebody who presses stop gets away, and what was left is removed later."""
+    monkeypatch.setattr(apart, "STOPS_WITHIN_S", 0.5)
+    disk, notes = tmp_path / "disk", tmp_path / "notes"
+    disk.mkdir()
+    run = ApartRun(there("silent_run"), disk, notes)
+    threading.Timer(3.0, run.stop).start()
+    begin_s = time.monotonic()
+    with pytest.raises(DiskError, match="doesn't answer any more"):
+        list(run.snapshots())
+    assert time.monotonic() - begin_s < 10
+    assert remove_leftovers(notes) and not list(disk.iterdir())
 
 
 def test_a_run_apart_shows_its_way_and_returns_its_result(disk, tmp_path, capfd):
@@ -91,15 +189,13 @@ def test_stopped_it_keeps_what_it_measured_and_cleans_up_soon(disk, tmp_path):
     assert run.result.written_bytes > 0
 
 
-def test_what_the_child_meets_is_raised_or_kept_as_at_home(disk, tmp_path, monkeypatch):
+def test_what_the_child_meets_is_raised_or_kept_as_at_home(disk, tmp_path, there):
     """A sentence met in the child is raised here with its mend, or kept beside the result."""
     run = ApartRun(flat_run, PLAN, tmp_path / "nowhere", tmp_path / "notes")
     with pytest.raises(DiskError) as met:
         list(run.snapshots())
     assert met.value.mend
-    monkeypatch.setenv("PYTHONPATH", str(Path(__file__).parent))
-    monkeypatch.syspath_prepend(str(Path(__file__).parent))
-    run = ApartRun(import_module("test_apart").limited_run, disk, tmp_path / "notes")
+    run = ApartRun(there("limited_run"), disk, tmp_path / "notes")
     for _ in run.snapshots():
         pass
     assert "the disk is full" in str(run.error)

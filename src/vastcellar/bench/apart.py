@@ -8,7 +8,9 @@ somebody stops the test or because the window is gone, the child stops and clean
 
 from __future__ import annotations
 
+import contextlib
 import pickle
+import queue
 import subprocess
 import sys
 import threading
@@ -20,6 +22,11 @@ from vastcellar.core.errors import DiskError, VastCellarError
 Result = TypeVar("Result")
 
 _END_WAIT_S = 10.0
+_LOOK_EVERY_S = 0.25
+STOPS_WITHIN_S = 60.0
+"""Told to stop it needs half a second, and then as long as removing its files takes."""
+SPEAKS_WITHIN_S = 120.0
+"""It shows itself twenty times a second, but for a flush, or a disk that makes room."""
 
 
 class ApartRun(Generic[Result]):
@@ -67,17 +74,53 @@ class ApartRun(Generic[Result]):
                 pass  # it ended before it heard us: its output says so
             if self._stop.is_set():
                 self.stop()
-            yield from self._listen(child.stdout, child)
+            yield from self._listen(child)
         finally:
             self.stop()
-            child.stdout.close()
-            child.wait()
+            self._end(child)
 
-    def _listen(self, output: IO[bytes], child: subprocess.Popen[bytes]) -> Iterator[Any]:
+    @staticmethod
+    def _end(child: subprocess.Popen[bytes]) -> None:
+        """Wait for it; one that hangs in a call to its disk is killed, if only the system can."""
+        try:
+            child.wait(STOPS_WITHIN_S)
+        except subprocess.TimeoutExpired:
+            child.kill()
+            with contextlib.suppress(subprocess.TimeoutExpired):
+                child.wait(_END_WAIT_S)
+
+    @staticmethod
+    def _hear(output: IO[bytes], said: queue.SimpleQueue[tuple[str, Any]]) -> None:
+        """Pass on what the child says; "" when it says no more."""
+        with output:
+            while True:
+                try:
+                    said.put(pickle.load(output))  # written by our own child
+                except (EOFError, OSError, pickle.UnpicklingError):
+                    said.put(("", None))
+                    return
+
+    def _next(self, said: queue.SimpleQueue[tuple[str, Any]]) -> tuple[str, Any]:
+        """Return what is said next. Raises DiskError where nothing has come for too long."""
+        waited_s = 0.0
+        while waited_s < (STOPS_WITHIN_S if self._stop.is_set() else SPEAKS_WITHIN_S):
+            with contextlib.suppress(queue.Empty):
+                return said.get(timeout=_LOOK_EVERY_S)
+            waited_s += _LOOK_EVERY_S
+        raise DiskError(
+            "the disk doesn't answer any more",
+            where="test",
+            mend="Check cable, network and server; what it left there is removed at the next start",
+        )
+
+    def _listen(self, child: subprocess.Popen[bytes]) -> Iterator[Any]:
+        said: queue.SimpleQueue[tuple[str, Any]] = queue.SimpleQueue()
+        threading.Thread(
+            target=self._hear, args=(child.stdout, said), name="measuring process", daemon=True
+        ).start()
         while True:
-            try:
-                kind, value = pickle.load(output)  # written by our own child
-            except (EOFError, pickle.UnpicklingError):
+            kind, value = self._next(said)
+            if not kind:
                 child.wait(_END_WAIT_S)
                 if self._stop.is_set():
                     return

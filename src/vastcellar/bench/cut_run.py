@@ -18,6 +18,7 @@ from vastcellar.bench.flat_run import DEFAULT_SHAPE
 from vastcellar.bench.folder_target import FolderTarget
 from vastcellar.bench.payload import STAMP_EVERY_BYTES
 from vastcellar.bench.progress import PUBLISH_EVERY_S, Progress, stopped
+from vastcellar.bench.reading_threads import ReadingThread, end_all, look_for_answers
 from vastcellar.bench.stream_pass import StreamPass
 from vastcellar.bench.watched_run import WatchedRun
 from vastcellar.core.checks import require_above_zero, require_between
@@ -141,15 +142,15 @@ class _Tally:
     late: Counter[tuple[int, str]] = field(default_factory=Counter)
 
 
-class _Player(threading.Thread):
+class _Player(ReadingThread):
     """Plays one lane: each frame as far ahead as the plan says, never later than it is due."""
 
     def __init__(
         self, target: FolderTarget, plan: CutPlan, lane: Sequence[ClipUse], number: int,
         begin_s: float, stop: threading.Event,
     ) -> None:  # fmt: skip
-        super().__init__(name=f"cut lane {number}")
-        self._target, self._plan, self._lane = target, plan, lane
+        super().__init__(target, f"cut lane {number}")
+        self._plan, self._lane = plan, lane
         self._first_byte = number * plan.lane_bytes
         self._begin_s, self._stop_event = begin_s, stop
         self._buffer = mmap.mmap(-1, max(frame_bytes(each) for each in lane))
@@ -181,7 +182,7 @@ class _Player(threading.Thread):
             if late_s <= 0:
                 place = number * size % (self._plan.lane_bytes - size + STAMP_EVERY_BYTES)
                 place -= place % STAMP_EVERY_BYTES
-                target.read_at(self._first_byte + place, view[:size])
+                self.read_at(self._first_byte + place, view[:size])
                 tally.read_bytes += size
                 took_s = target.now_s() - begin_s
                 late_s = begin_s + took_s - due_s
@@ -237,6 +238,7 @@ class CutRun(WatchedRun):
             player.start()
         try:
             while any(player.is_alive() for player in self._players):
+                look_for_answers(self._players, target)
                 over.wait(PUBLISH_EVERY_S)
                 elapsed_s = max(target.now_s() - begin_s, 1e-9)
                 late = sum(sum(each.tally.late.values()) for each in self._players)
@@ -254,8 +256,7 @@ class CutRun(WatchedRun):
         finally:
             if any(player.is_alive() for player in self._players):
                 self._stop.set()
-            for player in self._players:
-                player.join()
+            end_all(self._players, target)
             self._took_s = max(target.now_s() - start_s, 1e-9)
         for player in self._players:
             if player.error is not None:

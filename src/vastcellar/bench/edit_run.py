@@ -21,6 +21,7 @@ from vastcellar.bench.flat_run import DEFAULT_SHAPE
 from vastcellar.bench.folder_target import FolderTarget
 from vastcellar.bench.payload import STAMP_EVERY_BYTES
 from vastcellar.bench.progress import PUBLISH_EVERY_S, Progress, stopped
+from vastcellar.bench.reading_threads import ReadingThread, end_all, look_for_answers
 from vastcellar.bench.stream_pass import StreamPass
 from vastcellar.bench.watched_run import WatchedRun
 from vastcellar.core.checks import require_above_zero, require_not_negative
@@ -150,14 +151,14 @@ class EditResult:
     written_bytes: int
 
 
-class _Player(threading.Thread):
+class _Player(ReadingThread):
     """Plays one stream: reads each frame once it may, and notes whether it was in time."""
 
     def __init__(
         self, target: FolderTarget, plan: EditPlan, number: int, stop: threading.Event
     ) -> None:
-        super().__init__(name=f"stream {number}")
-        self._target, self._plan, self._number, self._stop_event = target, plan, number, stop
+        super().__init__(target, f"stream {number}")
+        self._plan, self._number, self._stop_event = plan, number, stop
         self._random = np.random.default_rng(number)
         self._buffer = mmap.mmap(-1, plan.frame_bytes)
         self.frames = self.missed = self.jumps = self.scrubs = 0
@@ -251,7 +252,7 @@ class _Player(threading.Thread):
     def _read(self, view: memoryview, frame: int) -> None:
         plan = self._plan
         place = self._number * plan.clip_bytes + frame % plan.clip_frames * plan.frame_bytes
-        self._target.read_at(place, view)
+        self.read_at(place, view)
 
 
 class _Caches(threading.Thread):
@@ -262,7 +263,7 @@ class _Caches(threading.Thread):
     """
 
     def __init__(self, target: FolderTarget, plan: EditPlan, begin_s: float) -> None:
-        super().__init__(name="caches")
+        super().__init__(name="caches", daemon=True)
         self._target, self._begin_s = target, begin_s
         self._every_s, self._most = 1 / plan.cache_files_per_s, plan.step_cache_files
         self._over = threading.Event()
@@ -302,10 +303,9 @@ class _Caches(threading.Thread):
         due_s = self._begin_s + (self.made + 1) * self._every_s
         return max(due_s - self._target.now_s(), 0.0)
 
-    def end(self) -> None:
-        """Remove what stands, and return when that is done."""
+    def end_soon(self) -> None:
+        """Let it remove what stands, and end."""
         self._over.set()
-        self.join()
 
 
 class EditRun(WatchedRun):
@@ -357,6 +357,7 @@ class EditRun(WatchedRun):
             caches.start()
         try:
             while any(player.is_alive() for player in players):
+                look_for_answers(players, target)
                 rendered = self._render(begin_s, rendered)
                 over.wait(PUBLISH_EVERY_S)
                 elapsed_s = target.now_s() - begin_s
@@ -374,10 +375,9 @@ class EditRun(WatchedRun):
         finally:
             if any(player.is_alive() for player in players):
                 self._stop.set()
-            for player in players:
-                player.join()
             if caches is not None:
-                caches.end()
+                caches.end_soon()
+            end_all((*players, *([caches] if caches else [])), target)
         for worker in (*players, caches):
             if worker is not None and worker.error is not None:
                 raise worker.error

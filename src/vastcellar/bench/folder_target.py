@@ -63,6 +63,8 @@ class FolderTarget:
         self._running: RunningTest | None = None
         self._asked_others_s = 0.0
         self.other_tests = 0
+        self.is_given_up = False
+        """Whether its disk doesn't answer any more: whatever is asked of it would hang."""
 
     @property
     def stood_still_s(self) -> float:
@@ -301,8 +303,18 @@ class FolderTarget:
         """Return the drive's temperature, nan where there is no sensor."""
         return self._read_temperature_c() if self._read_temperature_c else float("nan")
 
+    def give_up(self) -> None:
+        """Ask nothing of its disk any more: what stands there is left to a later start."""
+        self.is_given_up = True
+
     def close(self) -> None:
         """Remove the test folder; what a vanished disk still holds goes at a later start."""
+        if self.is_given_up:
+            self._clock.end()
+            if self._running is not None:
+                self._running.close()
+                self._running = None
+            return
         if self._cameras is not None:
             self._cameras.close()
             self._cameras = None

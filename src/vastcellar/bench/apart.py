@@ -23,6 +23,7 @@ Result = TypeVar("Result")
 
 _END_WAIT_S = 10.0
 _LOOK_EVERY_S = 0.25
+_KILLED_WITHIN_S = 2.0
 STOPS_WITHIN_S = 60.0
 """Told to stop it needs half a second, and then as long as removing its files takes."""
 SPEAKS_WITHIN_S = 120.0
@@ -40,8 +41,9 @@ class ApartRun(Generic[Result]):
     def __init__(self, make: Callable[..., Any], *args: Any) -> None:
         self._order = pickle.dumps((make, args))
         self._stop = threading.Event()
-        self._lock = threading.Lock()
+        self._lock = threading.RLock()  # a signal may stop it while we hold it
         self._child: subprocess.Popen[bytes] | None = None
+        self._has_said_all = False
         self.is_direct = True
         """Whether the host's memory has no part in it, as far as is known by now."""
         self.result: Result | None = None
@@ -79,15 +81,14 @@ class ApartRun(Generic[Result]):
             self.stop()
             self._end(child)
 
-    @staticmethod
-    def _end(child: subprocess.Popen[bytes]) -> None:
+    def _end(self, child: subprocess.Popen[bytes]) -> None:
         """Wait for it; one that hangs in a call to its disk is killed, if only the system can."""
         try:
-            child.wait(STOPS_WITHIN_S)
+            child.wait(_END_WAIT_S if self._has_said_all else STOPS_WITHIN_S)
         except subprocess.TimeoutExpired:
             child.kill()
             with contextlib.suppress(subprocess.TimeoutExpired):
-                child.wait(_END_WAIT_S)
+                child.wait(_KILLED_WITHIN_S)
 
     @staticmethod
     def _hear(output: IO[bytes], said: queue.SimpleQueue[tuple[str, Any]]) -> None:
@@ -129,6 +130,7 @@ class ApartRun(Generic[Result]):
                     where="test",
                     mend="Start it again; what it left on the disk is removed at the next start",
                 ) from None
+            self._has_said_all = kind != "shown"
             if kind == "shown":
                 snapshot, self.is_direct = value
                 yield snapshot

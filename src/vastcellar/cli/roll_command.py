@@ -15,6 +15,7 @@ from vastcellar.core.roll.claims import ClaimChecked, check_claim
 from vastcellar.core.roll.drawn_days import DrawnDays
 from vastcellar.core.roll.later import safe_with_later_s
 from vastcellar.core.roll.levers import latest_start_s
+from vastcellar.core.shoot.stations import station_names
 from vastcellar.core.units import PLAIN, parse_duration, parse_size, parse_time_of_day
 from vastcellar.services.roll.day_answers import DRAWN_DAYS, DayAnswers, answer_day, draw
 from vastcellar.services.roll.day_planning import PlannedDay, plan_day
@@ -49,6 +50,7 @@ from vastcellar.services.workplace.folders import folders
     help="How late the day may start, to be home by then.",
 )
 @click.option("--claim", default="", help='Can that be? "2 TB in 30 min" at this station.')
+@click.option("--station", help="Which further station; all of them, where none is named.")
 @click.option("--demo", is_flag=True, help="With the demo's shelf instead of your own.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON.")
 def roll_command(
@@ -57,6 +59,7 @@ def roll_command(
     drawn: int,
     home_by_s: float | None,
     claim: str,
+    station: str | None,
     demo: bool,
     as_json: bool,
 ) -> None:
@@ -65,19 +68,40 @@ def roll_command(
     catalog = read_catalog(places)
     shoot = shoot_in_file(shoot_file, catalog)
     shelf = known_shelf(places, demo=demo)
-    planned = plan_day(shoot, number, catalog, shelf)
-    claimed = check_claim(planned.day, *_claimed(claim)) if claim else None
-    answers = answer_day(planned, catalog, shelf)
-    days = draw(planned, drawn) if drawn else None
-    moved_s = latest_start_s(planned.day, home_by_s) if home_by_s is not None else None
+    names = station_names(shoot) if station is None else (station,)
+    told: list[dict[str, object]] = []
+    for name in names:
+        planned = plan_day(shoot, number, catalog, shelf, name)
+        claimed = check_claim(planned.day, *_claimed(claim)) if claim else None
+        answers = answer_day(planned, catalog, shelf)
+        days = draw(planned, drawn) if drawn else None
+        moved_s = latest_start_s(planned.day, home_by_s) if home_by_s is not None else None
+        if as_json:
+            told.append({**_as_json(planned, answers, days, moved_s), **_claim_json(claimed)})
+            continue
+        _print(planned, answers, days)
+        if claimed is not None:
+            echo(f"{claim_text(claimed, PLAIN)}.")
+        if moved_s is not None:
+            echo(_start_text(moved_s, home_by_s or 0.0))
     if as_json:
-        print_json({**_as_json(planned, answers, days, moved_s), **_claim_json(claimed)})
-        return
-    _print(planned, answers, days)
-    if claimed is not None:
-        echo(f"{claim_text(claimed, PLAIN)}.")
-    if moved_s is not None:
-        echo(_start_text(moved_s, home_by_s or 0.0))
+        print_json(told[0] if len(told) == 1 else _of_all(told))
+
+
+def _of_all(told: list[dict[str, object]]) -> dict[str, object]:
+    """Return what several stations come to together, and each of them."""
+    lasts = [each["last_verified_copy_s"] for each in told]
+    known = [at_s for at_s in lasts if isinstance(at_s, float)]
+    last_s = max(known) if len(known) == len(lasts) else math.inf
+    waits = [wait for each in told if isinstance(each["waits"], list) for wait in each["waits"]]
+    return {
+        "day": told[0]["day"],
+        "evidence": "computed",
+        "last_verified_copy": moment(last_s, PLAIN),
+        "last_verified_copy_s": _finite(last_s),
+        "waits": waits,
+        "stations": told,
+    }
 
 
 def _claimed(text: str) -> tuple[float, float]:
@@ -105,7 +129,8 @@ def _claim_json(claim: ClaimChecked | None) -> dict[str, object]:
 
 def _print(planned: PlannedDay, answers: DayAnswers, days: DrawnDays | None) -> None:
     run = planned.run
-    echo(f"Day {planned.number} of {planned.shoot.days}, on {planned.host.name}")
+    where = f"{planned.station}: " if planned.station else ""
+    echo(f"{where}Day {planned.number} of {planned.shoot.days}, on {planned.host.name}")
     echo(f"{waits_text(run, PLAIN)}. {last_text(run, PLAIN)}.")
     for later in planned.later:
         echo(f"  {later_text([later], PLAIN)}: {PLAIN.size(later.size_bytes)}")
@@ -149,6 +174,7 @@ def _as_json(
     run = planned.run
     found: dict[str, object] = {
         "day": planned.number,
+        "station": planned.station or None,
         "computer": planned.host.key,
         "evidence": "computed",
         "last_verified_copy": moment(run.last_verified_s, PLAIN),

@@ -33,7 +33,7 @@ from vastcellar.core.shoot.formats import (
     RecordingFormat,
 )
 from vastcellar.core.shoot.measured_rate import MeasuredRate
-from vastcellar.core.shoot.offload import Break, Offload, Person
+from vastcellar.core.shoot.offload import Break, FurtherStation, Offload, Person
 from vastcellar.core.shoot.roll_patterns import RollPattern
 from vastcellar.core.shoot.shoot import (
     DEFAULT_BUFFER_BYTES,
@@ -89,8 +89,8 @@ class FormatInFile(_Strict):
 
 # Values that need nothing looked up are read straight into core's own classes.
 read_strictly(
-    AllowedMedium, Break, CameraLimits, Copy, MeasuredRate, Offload, Person, Beside, EditPlan,
-    Editor, GrowthSetup, StoreSetup, StreamSetup,
+    AllowedMedium, Break, CameraLimits, Copy, MeasuredRate, FurtherStation, Offload, Person,
+    Beside, EditPlan, Editor, GrowthSetup, StoreSetup, StreamSetup,
 )  # fmt: skip
 
 
@@ -143,6 +143,7 @@ class CameraInFile(_Strict):
     call_s: float | None = None
     wrap_s: float | None = None
     card_changes_s: tuple[float, ...] = ()
+    station: str = ""
 
 
 def _copies(value: Any) -> Any:

@@ -11,7 +11,7 @@ from vastcellar.core.shoot.edit_plan import EditPlan
 from vastcellar.core.shoot.formats import RecordingFormat, video_bytes_per_s
 from vastcellar.core.shoot.guarantees import find_guarantee
 from vastcellar.core.shoot.measured_rate import MeasuredRate
-from vastcellar.core.shoot.offload import Break, Offload
+from vastcellar.core.shoot.offload import Break, FurtherStation, Offload
 from vastcellar.core.shoot.roll_patterns import RollPattern
 
 DEFAULT_HEADROOM = 0.20
@@ -149,6 +149,8 @@ class Camera:
     """Its own hours; None for those of the shoot."""
     card_changes_s: tuple[float, ...] = ()
     """When its medium is changed before it is full, where another is at hand; on each day."""
+    station: str = ""
+    """Where its cards are copied: a further station's name, "" for the first."""
 
     def __post_init__(self) -> None:
         where = f"camera {self.key!r}"
@@ -236,6 +238,9 @@ class Copy:
     the cards, with the others."""
     not_before_s: float = 0.0
     """When a later one can begin, since midnight of each shooting day; past 24 h the next day."""
+    station: str = ""
+    """Where it is made: a further station's name, "" for the first; a later one where that is
+    which it is made from."""
 
     def __post_init__(self) -> None:
         if not self.name.strip():
@@ -372,10 +377,13 @@ def with_tag_changed(shoot: Shoot, old: str, new: str) -> Shoot:
         for camera in shoot.cameras
     )
     copies = tuple(replace(copy, unit_tags=changed(copy.unit_tags)) for copy in shoot.copies)
-    ports = tuple((new if tag == old else tag, port) for tag, port in shoot.offload.ports)
-    return replace(
-        shoot, cameras=cameras, copies=copies, offload=replace(shoot.offload, ports=ports)
-    )
+
+    def ports(station: Offload | FurtherStation) -> tuple[tuple[str, str], ...]:
+        return tuple((new if tag == old else tag, port) for tag, port in station.ports)
+
+    further = tuple(replace(each, ports=ports(each)) for each in shoot.offload.further)
+    rules = replace(shoot.offload, ports=ports(shoot.offload), further=further)
+    return replace(shoot, cameras=cameras, copies=copies, offload=rules)
 
 
 def cables_and_hubs_of(shoot: Shoot) -> frozenset[str]:

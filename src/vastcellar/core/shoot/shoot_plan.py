@@ -12,6 +12,7 @@ from vastcellar.core.shoot.media import DayOnMedia, count_media, fill_media
 from vastcellar.core.shoot.needs import Need, camera_need
 from vastcellar.core.shoot.rolls import RollCounts, count_takes, lay_out_takes, ordinary_take_s
 from vastcellar.core.shoot.shoot import Camera, Copy, Shoot
+from vastcellar.core.shoot.stations import station_of_camera, station_of_copy
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
@@ -186,9 +187,18 @@ def plan_shoot(shoot: Shoot) -> ShootPlan:
         easy_bytes=float(rolled_s @ easy),
         hard_bytes=float(rolled_s @ hard),
         copies=tuple(
-            CopyPlan(copy, held_bytes(copy, total, shoot.reserve)) for copy in shoot.copies
+            CopyPlan(copy, held_bytes(copy, _made_where(shoot, copy, by_camera), shoot.reserve))
+            for copy in shoot.copies
         ),
     )
+
+
+def _made_where(shoot: Shoot, copy: Copy, by_camera: FloatArray) -> FloatArray:
+    """Return the material of the cameras whose cards are copied where *copy* is, by day."""
+    here = station_of_copy(shoot, copy)
+    is_here = [station_of_camera(shoot, each) == here for each in shoot.cameras]
+    made: FloatArray = by_camera[np.array(is_here, dtype=bool)].sum(axis=0)
+    return made
 
 
 def held_bytes(copy: Copy, bytes_by_day: FloatArray, reserve: float) -> FloatArray:

@@ -88,19 +88,20 @@ def _smallest_pool(planned: PlannedDay, pool: SmallestPool) -> Iterator[Lever]:
 # From the shelf
 
 
-def _free_units(shoot: Shoot, shelf: Shelf) -> list[Unit]:
-    taken = tags_in_use(shoot)
+def _free_units(planned: PlannedDay, shelf: Shelf) -> list[Unit]:
+    taken = tags_in_use(planned.shoot) | planned.used_elsewhere
     return [unit for unit in shelf.units if unit.is_ready and unit.tag not in taken]
 
 
 def _spares_for_pools(planned: PlannedDay, catalog: Catalog, shelf: Shelf) -> Iterator[Lever]:
     """A free unit into the pool of each camera that waits, if its longest take holds on it."""
     shoot = planned.shoot
+    taken = tags_in_use(shoot) | planned.used_elsewhere
     for camera in planned.day.cameras:
         if not planned.run.waits_of(camera.key):
             continue
         ours = shoot.camera(camera.key)
-        for unit, setup in _units_that_hold(shoot, ours, catalog, shelf)[:_MOST_SPARES]:
+        for unit, setup in _units_that_hold(shoot, ours, catalog, shelf, taken)[:_MOST_SPARES]:
             reads = _reads(planned, unit, setup, catalog, shelf)
             room = free_bytes_on(catalog.drive(unit.drive_key), unit)
             if not reads or room < camera.bytes_per_s * max(t.duration_s for t in camera.takes):
@@ -112,7 +113,7 @@ def _spares_for_pools(planned: PlannedDay, catalog: Catalog, shelf: Shelf) -> It
 
 
 def _units_that_hold(
-    shoot: Shoot, camera: Camera, catalog: Catalog, shelf: Shelf
+    shoot: Shoot, camera: Camera, catalog: Catalog, shelf: Shelf, taken: frozenset[str]
 ) -> list[tuple[Unit, Setup]]:
     """Return free units that hold the need of *camera* as they are, the surest first."""
     host = own_host(camera, catalog)
@@ -121,7 +122,6 @@ def _units_that_hold(
         table: CandidateTable = find_for(shoot, camera, hosts, catalog, shelf).table
     except VastCellarError:
         return []
-    taken = tags_in_use(shoot)
     found: dict[str, tuple[float, Unit, Setup]] = {}
     for row in range(len(table)):
         unit = table.unit(row)
@@ -157,7 +157,7 @@ def _other_drives(planned: PlannedDay, catalog: Catalog, shelf: Shelf) -> Iterat
     table = PortTable(planned.host, catalog, shelf, shoot.ambient_c, cables_and_hubs_of(shoot))
     day_bytes = on_day.filled[planned.number - 1].day_bytes
     made: list[CopyDrive] = []
-    for unit in _quickest_with_room(_free_units(shoot, shelf), day_bytes, catalog):
+    for unit in _quickest_with_room(_free_units(planned, shelf), day_bytes, catalog):
         room = free_bytes_on(catalog.drive(unit.drive_key), unit)
         setup = Setup(unit.drive_key, "", "", unit.tag, unit.enclosure_key)
         placed = table.at(Device(unit.tag, setup, 0.0), port)

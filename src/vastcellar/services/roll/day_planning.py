@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from vastcellar.core.errors import BadValueError
@@ -16,8 +16,9 @@ from vastcellar.core.roll.later import LaterRun
 from vastcellar.core.roll.learned import Learned, at_speed, learned_from
 from vastcellar.core.roll.pools import with_cards
 from vastcellar.core.shoot.needs import camera_need
-from vastcellar.core.shoot.shoot import Camera, Copy, Shoot, cables_and_hubs_of
+from vastcellar.core.shoot.shoot import Camera, Copy, Shoot, cables_and_hubs_of, tags_in_use
 from vastcellar.core.shoot.shoot_plan import day_on_media
+from vastcellar.core.shoot.stations import FIRST, at_station, station_names
 from vastcellar.services.match.placing import Placing
 from vastcellar.services.roll.copied_runs import measured_copies
 from vastcellar.services.roll.day_drives import NamedCopy, copies_on, drive_of_copy, setup_of_unit
@@ -65,6 +66,10 @@ class PlannedDay:
     """What measured copies say of the day's drives, by tag."""
     other_ways: tuple[RollDay, ...]
     """The same day with the drives in other ports."""
+    station: str = FIRST
+    """Which station of the shoot it is; ``shoot`` has what goes on there."""
+    used_elsewhere: frozenset[str] = frozenset()
+    """Tags of units that the shoot's other stations use."""
 
 
 def station_of(shoot: Shoot, catalog: Catalog) -> Host:
@@ -94,29 +99,57 @@ class DayPlanner:
             self._tables[key] = PortTable(host, self.catalog, self.shelf, shoot.ambient_c, owned)
         return self._tables[key]
 
-    def plan(self, shoot: Shoot, number: int) -> PlannedDay:
-        """Return day *number* of *shoot*, as ``plan_day`` does."""
-        return _planned(shoot, number, self.catalog, self.shelf, self.table(shoot))
+    def plan(self, shoot: Shoot, number: int, station: str = FIRST) -> PlannedDay:
+        """Return day *number* of *shoot* at one of its stations, as ``plan_day`` does."""
+        here = at_station(shoot, station)
+        elsewhere = tags_in_use(shoot) - tags_in_use(here)
+        copied_to = frozenset(tag for copy in shoot.copies for tag in copy.unit_tags)
+        planned = _planned(
+            here, number, self.catalog, self.shelf, self.table(here), copied_to
+        )  # fmt: skip
+        if len(station_names(shoot)) == 1:
+            return planned
+        return replace(
+            planned,
+            station=station,
+            used_elsewhere=elsewhere,
+            notes=(*planned.notes, *_at_two_stations(shoot, here, station)),
+        )
 
 
-def plan_day(shoot: Shoot, number: int, catalog: Catalog, shelf: Shelf) -> PlannedDay:
-    """Return day *number* of *shoot*, from 1, minute by minute.
+def _at_two_stations(shoot: Shoot, here: Shoot, station: str) -> Iterator[str]:
+    """Yield what can't be: a unit that is needed here and at another station."""
+    for name in station_names(shoot):
+        if name != station:
+            both = tags_in_use(here) & tags_in_use(at_station(shoot, name))
+            for tag in sorted(both):
+                yield f"{tag} is used at {name or 'the first station'} as well: it can't be at both"
+
+
+def plan_day(
+    shoot: Shoot, number: int, catalog: Catalog, shelf: Shelf, station: str = FIRST
+) -> PlannedDay:
+    """Return day *number* of *shoot*, from 1, minute by minute, at one of its stations.
 
     Raises BadValueError or UnknownPartError for what can't be planned: no camera that records to
     anything, no copy with a unit, a unit that nobody knows, a computer with too few ports.
     """
-    return DayPlanner(catalog, shelf).plan(shoot, number)
+    return DayPlanner(catalog, shelf).plan(shoot, number, station)
 
 
 def _planned(
-    shoot: Shoot, number: int, catalog: Catalog, shelf: Shelf, table: PortTable
+    shoot: Shoot,
+    number: int,
+    catalog: Catalog,
+    shelf: Shelf,
+    table: PortTable,
+    copied_to: frozenset[str],
 ) -> PlannedDay:
     if not 1 <= number <= shoot.days:
         raise BadValueError(
             f"there is no day {number} in {shoot.days}", where="day", mend="Choose one of them"
         )
     notes: list[str] = []
-    copied_to = frozenset(tag for copy in shoot.copies for tag in copy.unit_tags)
     pools = [
         (camera, _pool(camera, number, catalog, shelf, notes, copied_to))
         for camera in shoot.cameras

@@ -1,0 +1,126 @@
+"""Several places where the cards of one day are copied: each has cameras and copies of its own.
+
+Nothing passes between them on the day: a card is copied where its camera's cards go, by the
+people there, onto the drives that stand there. So each is planned as a shoot of its own, and
+what is changed in it is put back into the whole.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from vastcellar.core.errors import BadValueError
+from vastcellar.core.shoot.offload import FurtherStation, Offload
+from vastcellar.core.shoot.shoot import Camera, Copy, Shoot
+
+FIRST = ""
+
+
+def station_names(shoot: Shoot) -> tuple[str, ...]:
+    """Return the names of all stations; that of the first is ``FIRST``."""
+    return (FIRST, *(each.name for each in shoot.offload.further))
+
+
+def station_of_camera(shoot: Shoot, camera: Camera) -> str:
+    """Return where the cards of *camera* are copied: at the first where its own is gone."""
+    return camera.station if camera.station in station_names(shoot) else FIRST
+
+
+def station_of_copy(shoot: Shoot, copy: Copy) -> str:
+    """Return where *copy* is made; a later one, where that is which it is made from."""
+    made_from = next((each for each in shoot.copies if each.name == copy.made_from), copy)
+    return made_from.station if made_from.station in station_names(shoot) else FIRST
+
+
+def at_station(shoot: Shoot, name: str) -> Shoot:
+    """Return what of *shoot* goes on at the station *name*, as a shoot of its own.
+
+    Raises BadValueError where there is none of that name.
+    """
+    if not shoot.offload.further and name == FIRST:
+        return shoot
+    rules = shoot.offload
+    if name != FIRST:
+        here = _further(shoot, name)
+        rules = replace(
+            rules, host_key=here.host_key, people=here.people, walk_s=here.walk_s,
+            swap_s=here.swap_s, copies_at_once=here.copies_at_once, ports=here.ports,
+        )  # fmt: skip
+    return replace(
+        shoot,
+        cameras=tuple(each for each in shoot.cameras if station_of_camera(shoot, each) == name),
+        copies=tuple(each for each in shoot.copies if station_of_copy(shoot, each) == name),
+        offload=replace(rules, further=()),
+    )
+
+
+def with_station(shoot: Shoot, name: str, changed: Shoot) -> Shoot:
+    """Return *shoot* with the station *name* as it is in *changed*, which ``at_station`` gave.
+
+    Cameras and copies are the same ones there; what is the same at all stations, hours, breaks,
+    order and rule of wiping, is taken from *changed* for all of them.
+    """
+    if not shoot.offload.further and name == FIRST:
+        return changed
+    cameras = {each.key: each for each in changed.cameras}
+    copies = iter(changed.copies)
+    return replace(
+        changed,
+        cameras=tuple(cameras.get(each.key, each) for each in shoot.cameras),
+        copies=tuple(
+            next(copies) if station_of_copy(shoot, each) == name else each for each in shoot.copies
+        ),
+        offload=_joined(shoot.offload, name, changed.offload),
+    )
+
+
+def _joined(rules: Offload, name: str, here: Offload) -> Offload:
+    if name == FIRST:
+        return replace(here, further=rules.further)
+    further = tuple(
+        replace(
+            each, host_key=here.host_key, people=here.people, walk_s=here.walk_s,
+            swap_s=here.swap_s, copies_at_once=here.copies_at_once, ports=here.ports,
+        )
+        if each.name == name
+        else each
+        for each in rules.further
+    )  # fmt: skip
+    return replace(
+        rules, further=further, order=here.order, verified_copies=here.verified_copies
+    )  # fmt: skip
+
+
+def with_further(shoot: Shoot, name: str) -> Shoot:
+    """Return *shoot* with one more station. Raises BadValueError where the name is taken."""
+    rules = shoot.offload
+    return replace(shoot, offload=replace(rules, further=(*rules.further, FurtherStation(name))))
+
+
+def without_station(shoot: Shoot, name: str) -> Shoot:
+    """Return *shoot* without the station *name*: its cameras and copies are the first's again.
+
+    Raises BadValueError where there is none of that name.
+    """
+    gone, rules = _further(shoot, name), shoot.offload
+    return replace(
+        shoot,
+        cameras=tuple(
+            replace(each, station=FIRST) if each.station == name else each
+            for each in shoot.cameras
+        ),
+        copies=tuple(
+            replace(each, station=FIRST) if each.station == name else each for each in shoot.copies
+        ),
+        offload=replace(
+            rules, further=tuple(each for each in rules.further if each is not gone)
+        ),
+    )  # fmt: skip
+
+
+def _further(shoot: Shoot, name: str) -> FurtherStation:
+    for each in shoot.offload.further:
+        if each.name == name:
+            return each
+    known = ", ".join(each.name for each in shoot.offload.further) or "none beside the first"
+    raise BadValueError(f"there is no station {name!r}", where="station", mend=f"It has: {known}")

@@ -8,6 +8,8 @@ from PySide6.QtCore import QPoint, Qt
 from vastcellar.core.roll.day_run import run_day
 from vastcellar.core.roll.levers import LeverKind
 from vastcellar.core.shoot.offload import Break, Person
+from vastcellar.core.shoot.shoot import Copy
+from vastcellar.core.shoot.stations import FIRST, at_station, station_names
 from vastcellar.services.roll.day_wording import LAST_SUM, wait_sum_key
 from vastcellar.ui.stations.roll.day_rows import least_height
 
@@ -324,3 +326,94 @@ def test_a_wrap_before_the_call_is_refused(app, page, qtbot):
     typed(qtbot, page.pool.wrap, "8:00")
     assert "its day ends at 8 h" in app.window.job_strip.text.text()
     assert shoot_of(app).camera("B").wrap_s == 63000
+
+
+def tick(page, text):
+    """Open the menu of members and click one of them."""
+    menu = page.stations.members.menu()
+    menu.aboutToShow.emit()
+    action = next(each for each in menu.actions() if each.text() == text)
+    assert action.isEnabled()
+    action.trigger()
+
+
+def choose(choice, key):
+    """Choose what stands under *key*, as a user does."""
+    choice.setCurrentIndex(choice.findData(key))
+    choice.activated.emit(choice.currentIndex())
+
+
+def second_station(qtbot, app, page):
+    """Add a station at the desk to which C and D belong, with two drives of its own."""
+    shoot = shoot_of(app)
+    desk_copies = (Copy("Desk copy", unit_tags=("K-07",)), Copy("More", unit_tags=("K-14",)))
+    app.workbench.document.edit(replace(shoot, copies=(*shoot.copies, *desk_copies)), "copies")
+    choose(page.stations.choice, "\0add")
+    assert page.plan.station == "Station 2" and page.plan.planned is None
+    assert "nothing is copied there yet" in page.verdict.evidence.text()
+    choose(page.rules.host, "boathouse-desk")
+    for text in ("Cards of C", "Cards of D", "Desk copy", "More"):
+        tick(page, text)
+    qtbot.waitUntil(lambda: page.plan.planned is not None)
+
+
+def test_another_station_has_its_cameras_its_copies_and_its_computer(qtbot, app, page):
+    """Added and filled by hand: each station is planned and drawn by itself, both are told."""
+    second_station(qtbot, app, page)
+    assert {trip.camera_key for trip in page.plan.planned.run.trips} == {"C", "D"}
+    assert page.plan.planned.host.key == "boathouse-desk"
+    assert shoot_of(app).offload.host_key == "van-laptop"
+    assert "first station: " in page.last.text() and "A waits " in page.last.text()
+    page.view.grab()
+    assert page.view.cut_texts == []
+    choose(page.stations.choice, FIRST)
+    assert {trip.camera_key for trip in page.plan.planned.run.trips} == {"A", "B"}
+    assert "Station 2: " in page.last.text()
+    assert page.stations.members.isVisible()
+
+
+def test_what_is_done_at_one_station_stays_there(qtbot, app, page):
+    """A dragged pool, people and walk of the second; breaks are everybody's; undo takes it back."""
+    second_station(qtbot, app, page)
+    before = shoot_of(app)
+    page.view.camera_chosen.emit("C")
+    qtbot.keyClick(page.view, Qt.Key.Key_Plus)
+    assert shoot_of(app).camera("C").more_media == before.camera("C").more_media + 1
+    typed(qtbot, page.rules.walk, "90 s")
+    assert shoot_of(app).offload.further[0].walk_s == 90
+    assert shoot_of(app).offload.walk_s == before.offload.walk_s
+    assert at_station(shoot_of(app), FIRST).cameras == at_station(before, FIRST).cameras
+    typed(qtbot, page.pool.breaks, "16-16:30")
+    people = (*shoot_of(app).offload.people, *shoot_of(app).offload.further[0].people)
+    assert {each.breaks for each in people} == {shoot_of(app).breaks}
+    app.workbench.document.undo_stack.undo()
+    app.workbench.document.undo_stack.undo()
+    assert shoot_of(app).offload.further[0].walk_s == before.offload.further[0].walk_s
+
+
+def test_a_station_is_renamed_and_removed_with_nothing_lost(qtbot, app, page):
+    """Its cameras follow the new name; removed, they are the first's, and the plan is too."""
+    second_station(qtbot, app, page)
+    typed(qtbot, page.stations.name, "Boathouse")
+    assert page.plan.station == "Boathouse" and page.plan.planned is not None
+    assert shoot_of(app).camera("C").station == "Boathouse"
+    tick(page, "Cards of D")
+    assert shoot_of(app).camera("D").station == FIRST
+    page.stations.remove.trigger()
+    assert page.plan.station == FIRST and not shoot_of(app).offload.further
+    assert all(each.station == FIRST for each in (*shoot_of(app).cameras, *shoot_of(app).copies))
+    app.workbench.document.undo_stack.undo()
+    assert station_names(shoot_of(app)) == (FIRST, "Boathouse")
+
+
+def test_the_first_station_gives_nothing_away_and_takes_what_it_is_given(qtbot, app, page):
+    """What is there can't be unticked: nobody would have it. What is elsewhere can be taken."""
+    second_station(qtbot, app, page)
+    choose(page.stations.choice, FIRST)
+    menu = page.stations.members.menu()
+    menu.aboutToShow.emit()
+    ticked = {each.text(): each for each in menu.actions() if each.isChecked()}
+    assert set(ticked) >= {"Cards of A", "Cards of B"}
+    assert not any(each.isEnabled() for each in ticked.values())
+    tick(page, "Cards of C")
+    assert shoot_of(app).camera("C").station == FIRST

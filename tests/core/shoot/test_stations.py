@@ -13,9 +13,12 @@ from vastcellar.core.shoot.shoot_plan import plan_shoot
 from vastcellar.core.shoot.stations import (
     FIRST,
     at_station,
+    renamed_station,
     station_names,
     station_of_copy,
+    with_breaks,
     with_further,
+    with_members,
     with_station,
     without_station,
 )
@@ -125,6 +128,41 @@ def test_a_station_that_goes_leaves_its_cameras_and_copies_to_the_first():
     assert at_station(astray, FIRST) is astray
     with pytest.raises(BadValueError, match="two stations are called 'Boathouse'"):
         with_further(shoot, "Boathouse")
+
+
+def test_a_new_name_is_followed_by_all_that_belong_there():
+    """Cameras, copies and rules of the renamed station stay together; a taken name is refused."""
+    shoot = with_further(moved(), "Quay")
+    named = renamed_station(shoot, "Boathouse", "Shed")
+    assert station_names(named) == (FIRST, "Shed", "Quay")
+    shed, before = at_station(named, "Shed"), at_station(shoot, "Boathouse")
+    assert [each.key for each in shed.cameras] == [each.key for each in before.cameras]
+    assert [each.name for each in shed.copies] == ["Van copy"] and shed.offload == before.offload
+    for wrong in ("Quay", "  "):
+        with pytest.raises(BadValueError):
+            renamed_station(shoot, "Boathouse", wrong)
+
+
+@given(
+    before=st.sets(st.sampled_from("ABCD")),
+    cameras=st.sets(st.sampled_from("ABCD")),
+    copies=st.sets(st.sampled_from([each.name for each in SLIPWAY.copies])),
+)
+def test_members_are_those_that_were_named_and_others_stay_where_they_are(before, cameras, copies):
+    """Who isn't named any more goes to the first station; who is at a third stays there."""
+    shoot = with_further(moved(before, ()), "Quay")
+    made = with_members(shoot, "Quay", cameras, copies)
+    assert {each.key for each in at_station(made, "Quay").cameras} == cameras
+    assert {each.name for each in at_station(made, "Quay").copies} == copies
+    assert {each.key for each in at_station(made, "Boathouse").cameras} == before - cameras
+
+
+def test_breaks_are_everybodys():
+    """No take begins in them, and at no station does anybody change a card."""
+    breaks = (Break(45_000.0, 47_700.0), Break(57_600.0, 58_200.0))
+    rested = with_breaks(moved(), breaks)
+    people = (*rested.offload.people, *rested.offload.further[0].people)
+    assert rested.breaks == breaks and all(each.breaks == breaks for each in people)
 
 
 def test_stations_are_kept_in_the_file_and_follow_a_units_new_label(tmp_path):

@@ -10,7 +10,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from vastcellar.core.errors import BadValueError
-from vastcellar.core.shoot.offload import FurtherStation, Offload
+from vastcellar.core.shoot.offload import Break, FurtherStation, Offload, Person
 from vastcellar.core.shoot.shoot import Camera, Copy, Shoot
 
 FIRST = ""
@@ -116,6 +116,66 @@ def without_station(shoot: Shoot, name: str) -> Shoot:
             rules, further=tuple(each for each in rules.further if each is not gone)
         ),
     )  # fmt: skip
+
+
+def renamed_station(shoot: Shoot, name: str, new_name: str) -> Shoot:
+    """Return *shoot* with the station *name* called otherwise, by its cameras and copies too.
+
+    Raises BadValueError where there is none of that name, or *new_name* is empty or taken.
+    """
+    known, rules = _further(shoot, name), shoot.offload
+    further = tuple(
+        replace(each, name=new_name) if each is known else each for each in rules.further
+    )
+
+    def named(each: Camera | Copy) -> str:
+        return new_name if each.station == name else each.station
+
+    return replace(
+        shoot,
+        cameras=tuple(replace(each, station=named(each)) for each in shoot.cameras),
+        copies=tuple(replace(each, station=named(each)) for each in shoot.copies),
+        offload=replace(rules, further=further),
+    )
+
+
+def with_members(shoot: Shoot, name: str, cameras: set[str], copies: set[str]) -> Shoot:
+    """Return *shoot* with those cameras and copies at the station *name*, by keys and names.
+
+    Whoever was there and isn't named goes to the first.
+    """
+
+    def where(each: Camera | Copy, *, is_member: bool) -> str:
+        if is_member:
+            return name
+        return FIRST if each.station == name else each.station
+
+    return replace(
+        shoot,
+        cameras=tuple(
+            replace(each, station=where(each, is_member=each.key in cameras))
+            for each in shoot.cameras
+        ),
+        copies=tuple(
+            replace(each, station=where(each, is_member=each.name in copies))
+            for each in shoot.copies
+        ),
+    )
+
+
+def with_breaks(shoot: Shoot, breaks: tuple[Break, ...]) -> Shoot:
+    """Return *shoot* with breaks of all: no take begins, and nobody changes cards anywhere."""
+
+    def rested(people: tuple[Person, ...]) -> tuple[Person, ...]:
+        return tuple(replace(each, breaks=breaks) for each in people)
+
+    rules = shoot.offload
+    further = tuple(replace(each, people=rested(each.people)) for each in rules.further)
+    return replace(
+        shoot,
+        breaks=breaks,
+        offload=replace(rules, people=rested(rules.people), further=further),
+    )
 
 
 def _further(shoot: Shoot, name: str) -> FurtherStation:

@@ -102,6 +102,12 @@ class DayPlanner:
     def plan(self, shoot: Shoot, number: int, station: str = FIRST) -> PlannedDay:
         """Return day *number* of *shoot* at one of its stations, as ``plan_day`` does."""
         here = at_station(shoot, station)
+        if shoot.offload.further and not (here.cameras and here.copies):
+            raise BadValueError(
+                "nothing is copied there yet",
+                where=station or "the first station",
+                mend="Say which cameras' cards go there, and which copies are made there",
+            )
         elsewhere = tags_in_use(shoot) - tags_in_use(here)
         copied_to = frozenset(tag for copy in shoot.copies for tag in copy.unit_tags)
         planned = _planned(

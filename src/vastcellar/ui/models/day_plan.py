@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject, QThreadPool, QTimer, Signal
 from vastcellar.core.errors import VastCellarError
 from vastcellar.core.roll.drawn_days import DrawnDays
 from vastcellar.core.shoot.shoot import Shoot
+from vastcellar.core.shoot.stations import FIRST, at_station, station_names, with_station
 from vastcellar.services.roll.day_answers import DayAnswers, answer_day, draw
 from vastcellar.services.roll.day_planning import DayPlanner, PlannedDay
 from vastcellar.ui.models.background import Background
@@ -32,6 +33,9 @@ class DayPlan(QObject):
         super().__init__(parent)
         self._workbench = workbench
         self.number = 1
+        self.station = FIRST
+        self.others: tuple[tuple[str, PlannedDay | None], ...] = ()
+        """The same day at the shoot's other stations; None where that can't be planned."""
         self.planned: PlannedDay | None = None
         self.error: VastCellarError | None = None
         self.answers: DayAnswers | None = None
@@ -61,6 +65,22 @@ class DayPlan(QObject):
             self.number = number
             self.plan()
 
+    def choose_station(self, name: str) -> None:
+        """Plan what goes on at another station."""
+        if name != self.station:
+            self.station = name
+            self.plan()
+
+    @property
+    def here(self) -> Shoot:
+        """What of the open shoot goes on at the station, as it is now."""
+        shoot = self._workbench.document.shoot
+        return at_station(shoot, self.station if self.station in station_names(shoot) else FIRST)
+
+    def whole(self, here: Shoot) -> Shoot:
+        """Return the open shoot with the station as it is in *here*."""
+        return with_station(self._workbench.document.shoot, self.station, here)
+
     def _on_judged(self) -> None:
         self._is_stale = True
         if self._is_active:
@@ -71,21 +91,26 @@ class DayPlan(QObject):
         self._is_stale = False
         shoot = self._workbench.document.shoot
         self.number = min(self.number, shoot.days)
+        names = station_names(shoot)
+        self.station = self.station if self.station in names else FIRST
         try:
             planned, self.error = self._plan(shoot), None
         except VastCellarError as error:
             planned, self.error = None, error
-        if planned is not None and self.planned is not None and planned == self.planned:
+        others = tuple((name, self._other(shoot, name)) for name in names if name != self.station)
+        is_same = planned == self.planned and others == self.others
+        if planned is not None and self.planned is not None and is_same:
             return  # something else was judged anew
+        self.others = others
         self.planned, self.answers, self.drawn = planned, None, None
         self.changed.emit()
         if planned is not None:
             self._answer_soon.start()
 
-    def preview(self, shoot: Shoot) -> PlannedDay | None:
-        """Return the day if the shoot were so; None where that can't be planned."""
+    def preview(self, here: Shoot) -> PlannedDay | None:
+        """Return the day if the station were as in *here*; None where that can't be planned."""
         try:
-            return self._plan(shoot)
+            return self._plan(self.whole(here))
         except VastCellarError:
             return None
 
@@ -101,7 +126,13 @@ class DayPlan(QObject):
         workbench, planner = self._workbench, self._planner
         if planner.catalog is not workbench.catalog or planner.shelf is not workbench.shelf:
             planner = self._planner = DayPlanner(workbench.catalog, workbench.shelf)
-        return planner.plan(shoot, self.number)
+        return planner.plan(shoot, self.number, self.station)
+
+    def _other(self, shoot: Shoot, name: str) -> PlannedDay | None:
+        try:
+            return self._planner.plan(shoot, self.number, name)
+        except VastCellarError:
+            return None
 
     def _ask(self) -> None:
         planned = self.planned

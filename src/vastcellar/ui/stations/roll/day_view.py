@@ -26,6 +26,8 @@ from vastcellar.ui.widgets.picture import Picture, text_width
 _STEP_S = 300.0
 """Five minutes: what dragging and the arrow keys move by."""
 _REACH_PX = 8.0
+_LAST_PX = 56
+"""Of the last copy's time, left of its upright."""
 _CENTRE = Qt.AlignmentFlag.AlignHCenter
 CALL, WRAP, ROLL, POOL = "call", "wrap", "roll", "pool"
 
@@ -208,11 +210,18 @@ class DayView(Picture):
             painter.setPen(QPen(look.color("ink"), 1.3))
             painter.drawLine(QPointF(x, AXIS_PX - 20), QPointF(x, bottom))
             pill(painter, QPointF(x, AXIS_PX - 12), look)
-            box = QRectF(x - 44, 2, 88, 16)
+            text = f"{kind} {numbers.time_of_day(at_s)}"
+            box, align = QRectF(x - 44, 2, 88, 16), _CENTRE
             if kind == CALL:
                 box.moveLeft(x - 8)
-            self.write(painter, box, f"{kind} {numbers.time_of_day(at_s)}", size_px=12, weight=600,
-                       align=Qt.AlignmentFlag.AlignLeft if kind == CALL else _CENTRE)  # fmt: skip
+                align = Qt.AlignmentFlag.AlignLeft
+            elif math.isfinite(last_s) and last_s >= at_s:
+                # Soon after the wrap the moment that counts keeps its place.
+                most = (
+                    rows.x(last_s) - _LAST_PX - text_width(text, font(12, 600, condensed=True)) / 2
+                )
+                box.moveCenter(QPointF(min(x, most), box.center().y()))
+            self.write(painter, box, text, size_px=12, weight=600, align=align)
         if math.isfinite(last_s):
             x = rows.x(last_s)
             self._soft_edge(painter, rows, x, bottom)

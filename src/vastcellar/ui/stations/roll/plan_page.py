@@ -27,12 +27,14 @@ from vastcellar.services.roll.day_wording import (
     waits_text,
     waits_verdict,
 )
+from vastcellar.services.roll.station_wording import other_station_text
 from vastcellar.ui.models.day_plan import DayPlan
 from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.stations.roll.day_view import DayView
 from vastcellar.ui.stations.roll.lever_cards import LeverCard
 from vastcellar.ui.stations.roll.pool_form import PoolForm
 from vastcellar.ui.stations.roll.rules_form import RulesForm
+from vastcellar.ui.stations.roll.stations_form import StationsForm
 from vastcellar.ui.widgets.cards import OneLine, card, label
 from vastcellar.ui.widgets.inputs import Choice
 from vastcellar.ui.widgets.next_step import NextStep
@@ -53,6 +55,7 @@ class PlanPage(QWidget):
         self.plan = DayPlan(workbench, self)
         self.head = QWidget()
         self.day_choice = Choice("Day")
+        self.stations = StationsForm(workbench, self.plan)
         self.subtitle = OneLine()
         self.verdict = VerdictLine(look)
         self.last = QPushButton()
@@ -79,6 +82,7 @@ class PlanPage(QWidget):
         head.setSpacing(10)
         self.day_choice.setMinimumWidth(110)
         head.addWidget(self.day_choice)
+        head.addWidget(self.stations)
         head.addWidget(self.subtitle, 1)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -106,6 +110,8 @@ class PlanPage(QWidget):
         self._cards_row.setSpacing(8)
         layout.addLayout(self._cards_row)
         layout.addWidget(self.next_step, 1)
+        self._filler = QWidget()
+        layout.addWidget(self._filler, 1)
 
     def _connect(self) -> None:
         workbench = self._workbench
@@ -114,7 +120,10 @@ class PlanPage(QWidget):
         self.day_choice.chosen.connect(lambda key: self.plan.choose_day(int(key)))
         self.view.asked.connect(workbench.sum_asked)
         self.last.clicked.connect(lambda: workbench.sum_asked.emit(LAST_SUM))
-        self.view.edited.connect(self._edit)
+        self.view.edited.connect(self._edit_here)
+        self.stations.chosen.connect(self.plan.choose_station)
+        self.stations.edited.connect(self._edit)
+        self.stations.refused.connect(self._on_refused)
         self.view.camera_chosen.connect(workbench.document.choose)
         self.rules.edited.connect(self._edit_rules)
         self.rules.refused.connect(self._on_refused)
@@ -136,10 +145,12 @@ class PlanPage(QWidget):
         days = [(str(n), f"Day {n} of {shoot.days}") for n in range(1, shoot.days + 1)]
         self.day_choice.offer(days, str(plan.number))
         planned = plan.planned
-        self.rules.show_rules(workbench, workbench.catalog)
+        self.stations.show_stations()
+        self.rules.show_rules(plan, workbench.catalog)
         self.pool.show_shoot()
         is_known = planned is not None
         self.next_step.setVisible(not is_known and not shoot.cameras)
+        self._filler.setVisible(not is_known and bool(shoot.cameras))
         self._frame.setVisible(is_known)
         self.rules.setVisible(bool(shoot.cameras))
         for widget in (self.help_head, self.last, self.drawn_line):
@@ -148,8 +159,9 @@ class PlanPage(QWidget):
             said = str(plan.error) if plan.error else ""
             self.verdict.show_verdict(Verdict.NOT_KNOWN, Evidence.COMPUTED, "No plan", said)
             self.verdict.setVisible(bool(said))
-            self.notes_line.setText(said)
+            self.notes_line.setVisible(False)
             self.subtitle.setText("")
+            workbench.show_sums({})
             self._show_answers()
             self.state_changed.emit("no plan")
             return
@@ -158,8 +170,9 @@ class PlanPage(QWidget):
         by = "computed, minute by minute"
         told = waits_text(run, numbers)
         self.verdict.show_verdict(waits_verdict(run), Evidence.COMPUTED, told, by)
-        later = later_text(planned.later, numbers)
-        self.last.setText(last_text(run, numbers) + (f" · {later}" if later else ""))
+        others = (other_station_text(name, other, numbers) for name, other in plan.others)
+        moments = (last_text(run, numbers), later_text(planned.later, numbers), *others)
+        self.last.setText(" · ".join(each for each in moments if each))
         drives = ", ".join(copy.tag for copy in planned.copies)
         self.subtitle.setText(
             f"{planned.host.name}, to {drives} in one read; a card is free after "
@@ -224,7 +237,7 @@ class PlanPage(QWidget):
         shoot = taken(planned, pulled.lever) if planned is not None else None
         if shoot is not None:
             self.view.show_ghost(None)
-            self._edit(shoot, lever_title(pulled, self._workbench.look.numbers))
+            self._edit_here(shoot, lever_title(pulled, self._workbench.look.numbers))
 
     def _edit(self, shoot: Shoot, told: str) -> None:
         self._workbench.document.edit(shoot, told)
@@ -234,8 +247,11 @@ class PlanPage(QWidget):
             self._workbench.trouble.emit(error)
 
     def _edit_rules(self, rules: Offload, told: str) -> None:
-        shoot = self._workbench.document.shoot
-        self._edit(replace(shoot, offload=rules), told)
+        self._edit_here(replace(self.plan.here, offload=rules), told)
+
+    def _edit_here(self, here: Shoot, told: str) -> None:
+        """Take over what was changed at the station that is shown."""
+        self._edit(self.plan.whole(here), told)
 
 
 def _best(pulled: tuple[Pulled, ...]) -> tuple[Pulled, ...]:

@@ -12,6 +12,7 @@ from vastcellar.core.errors import BadValueError, VastCellarError
 from vastcellar.core.parts.units import free_bytes_on
 from vastcellar.core.shoot.offload import Break
 from vastcellar.core.shoot.shoot import Camera, Shoot, tags_in_use
+from vastcellar.core.shoot.stations import with_breaks
 from vastcellar.core.units import NumberFormat, parse_time_of_day
 from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.widgets.cards import label, row
@@ -112,9 +113,7 @@ class PoolForm(QWidget):
 
     def _on_breaks(self, breaks: tuple[Break, ...]) -> None:
         shoot = self._workbench.document.shoot
-        people = tuple(replace(each, breaks=breaks) for each in shoot.offload.people)
-        offload = replace(shoot.offload, people=people)
-        self._give(lambda: replace(shoot, breaks=breaks, offload=offload), "breaks")
+        self._give(lambda: with_breaks(shoot, breaks), "breaks")
 
     def _edit_camera(self, told: str, **changes: object) -> None:
         camera, shoot = self._camera, self._workbench.document.shoot

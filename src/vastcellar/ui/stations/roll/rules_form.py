@@ -14,7 +14,7 @@ from vastcellar.core.shoot.offload import CardOrder, Offload, Person
 from vastcellar.core.units import parse_duration
 from vastcellar.services.roll.day_planning import station_of
 from vastcellar.ui.look import Look
-from vastcellar.ui.models.workbench import Workbench
+from vastcellar.ui.models.day_plan import DayPlan
 from vastcellar.ui.widgets.cards import label, row
 from vastcellar.ui.widgets.inputs import Choice, QuantityField, parse_whole
 
@@ -69,10 +69,10 @@ class RulesForm(QWidget):
         self.at_once.entered.connect(lambda v: self._edit("copies at once", copies_at_once=v))
         self.to_wipe.entered.connect(lambda v: self._edit("rule of wiping", verified_copies=v))
 
-    def show_rules(self, workbench: Workbench, catalog: Catalog) -> None:
-        """Show the rules of the open shoot."""
-        shoot = workbench.document.shoot
-        self._rules = lambda: workbench.document.shoot.offload
+    def show_rules(self, plan: DayPlan, catalog: Catalog) -> None:
+        """Show the rules of the open shoot at the station that is planned."""
+        shoot = plan.here
+        self._rules = lambda: plan.here.offload
         rules = shoot.offload
         hosts = [(h.key, h.name) for h in catalog.hosts.values() if not h.is_camera]
         try:

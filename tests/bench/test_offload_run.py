@@ -242,6 +242,18 @@ def test_where_direct_writing_ends_midway_each_block_is_pushed_out_and_that_is_s
     assert run.result.write_mode.startswith("buffered, each write")
 
 
+def test_what_is_a_hole_in_a_clip_is_no_byte_that_was_written(disk, tmp_path):
+    """64 MB of nothing would make a drive look twenty times as fast: only its data counts."""
+    card = card_with(tmp_path, 1000)
+    with (card / "DAY 1 ü" / "B000.mov").open("wb") as clip:
+        clip.truncate(16 * BLOCK_BYTES)
+        clip.seek(8 * BLOCK_BYTES)
+        clip.write(os.urandom(BLOCK_BYTES))
+    run, _ = finish(clips_in(card), disk, tmp_path)
+    assert run.result.is_complete and run.result.different == ()
+    assert run.result.written_bytes == BLOCK_BYTES + 1000 == run.result.verify.moved_bytes
+
+
 def test_a_set_deeper_than_any_card_is_said_to_be_so(tmp_path):
     """What isn't looked into isn't left out in silence: the test would be of other clips."""
     deep = tmp_path / "card"

@@ -229,7 +229,7 @@ class Leg:
             if now is not None and not self._stop.is_set():
                 begin_s = self._now_s() if self._watch else 0.0
                 self.destination.write(now, block)
-                if self._watch:
+                if self._watch and not block.is_hole:  # nothing was written of one
                     self._watch.wrote(block.size_bytes, begin_s, self._now_s())
                 self.written_bytes += 0 if block.is_hole else block.size_bytes
         except OSError as error:

@@ -72,14 +72,24 @@ class DayPlan(QObject):
             self.plan()
 
     @property
+    def at_all_stations(self) -> tuple[PlannedDay, ...]:
+        """The planned day at each station where it can be planned, that which is shown first."""
+        plans = (self.planned, *(planned for _name, planned in self.others))
+        return tuple(each for each in plans if each is not None)
+
+    @property
     def here(self) -> Shoot:
         """What of the open shoot goes on at the station, as it is now."""
-        shoot = self._workbench.document.shoot
-        return at_station(shoot, self.station if self.station in station_names(shoot) else FIRST)
+        return at_station(self._workbench.document.shoot, self._known_station)
 
     def whole(self, here: Shoot) -> Shoot:
         """Return the open shoot with the station as it is in *here*."""
-        return with_station(self._workbench.document.shoot, self.station, here)
+        return with_station(self._workbench.document.shoot, self._known_station, here)
+
+    @property
+    def _known_station(self) -> str:
+        names = station_names(self._workbench.document.shoot)
+        return self.station if self.station in names else FIRST
 
     def _on_judged(self) -> None:
         self._is_stale = True
@@ -91,8 +101,7 @@ class DayPlan(QObject):
         self._is_stale = False
         shoot = self._workbench.document.shoot
         self.number = min(self.number, shoot.days)
-        names = station_names(shoot)
-        self.station = self.station if self.station in names else FIRST
+        names, self.station = station_names(shoot), self._known_station
         try:
             planned, self.error = self._plan(shoot), None
         except VastCellarError as error:

@@ -194,9 +194,8 @@ class LogPage(QWidget):
             return
         numbers = self._workbench.look.numbers
         lines = log_lines(copy, self.rule, numbers)
-        if self._plan.planned is not None:
-            beside = beside_plan(self._plan.planned, copy, numbers)
-            lines = (*lines, beside) if beside else lines
+        beside = (beside_plan(each, copy, numbers) for each in self._plan.at_all_stations)
+        lines = (*lines, *[each for each in beside if each][:1])
         self.told.setText("\n".join(lines))
         is_busy = self.check_button.text() != "Read back again"
         self.check_button.setEnabled(copy.wiped_at is None or is_busy)

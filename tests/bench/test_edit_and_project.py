@@ -8,11 +8,14 @@ from dataclasses import replace
 
 import pytest
 
+from core.edit.edit_stores import MB, load, ssd, store, uhd
 from vastcellar.bench.edit_run import EditPlan, EditRun, _Player
 from vastcellar.bench.folder_target import FolderTarget
 from vastcellar.bench.held_folder import HeldFolder
 from vastcellar.bench.project_run import ProjectPlan, ProjectRun
 from vastcellar.bench.stream_files import StreamFiles
+from vastcellar.core.edit.arrays import Level
+from vastcellar.core.edit.playing import play
 from virtual_time import VirtualFolder
 
 PLAN = EditPlan(
@@ -90,8 +93,38 @@ def test_a_stream_is_held_by_a_store_that_brings_what_it_asks_and_by_no_other(
     (step,) = result.steps
     assert (step.is_held, step.missed > 0, result.most_streams) == (is_held, misses, int(is_held))
     assert step.frames == pytest.approx(25 * 6 + 6, abs=2) or not is_held
-    if not is_held:
+    if misses:  # 240 ms are used up after 1.2 s, and then it gives up every fifth
+        assert step.missed == pytest.approx((6 - 1.2) * 25 * (1 - times), abs=4)
+    elif not is_held:
         assert step.read_ahead_loss_s_per_s == pytest.approx(1 - times, rel=0.1)
+
+
+@pytest.mark.parametrize(("streams", "times"), [(1, 1.3), (1, 0.6), (2, 1.4), (3, 2.0), (4, 5.0)])
+def test_what_is_played_for_real_is_late_as_often_as_what_is_computed(
+    tmp_path, monkeypatch, streams, times
+):
+    """So many streams from *times* the rate of one, in time of its own: the same frames are given
+    up, within three in a hundred, by the player that reads and by the one that reckons."""
+    plays = _Player.run
+
+    def play_and_leave(player):
+        plays(player)
+        player._target.time.leave()
+
+    monkeypatch.setattr(_Player, "run", play_and_leave)
+    plan = EditPlan(4e6, 25, streams, step_s=20, clip_s=1, jumps_per_minute=0,
+                    scrubs_per_minute=0, is_ramp=False)  # fmt: skip
+    rate = times * plan.frame_bytes * plan.frames_per_s
+    target = VirtualFolder(tmp_path, tmp_path / "notes", streams, rate)
+    result, _ = finish(EditRun(plan, target))
+    (step,) = result.steps
+    stream = replace(uhd(), bytes_per_s=plan.frame_bytes * 25.0, frames_per_s=25.0,
+                     read_ahead_s=0.24)  # fmt: skip
+    computed = play(store(Level.EACH, 1, ssd(read=3000 * MB), links=(rate,)),
+                    load(stream), streams, 20.0)  # fmt: skip
+    late = float(computed.late_s.sum()) * 25
+    assert step.missed == pytest.approx(late, abs=0.03 * 20 * 25 * streams)
+    assert (step.missed > 0) == (late > 0)
 
 
 def test_each_jump_and_scrub_begins_with_what_is_read_ahead(tmp_path, monkeypatch):

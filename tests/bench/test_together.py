@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 
-from vastcellar.bench import meeting
+from vastcellar.bench import meeting, reading_threads
 from vastcellar.bench.edit_run import EditPlan
 from vastcellar.bench.folder_target import FolderTarget
 from vastcellar.bench.meeting import FOLDER_NAME, Meeting
@@ -39,6 +39,23 @@ def run_in_thread(run):
     thread = threading.Thread(target=work)
     thread.start()
     return lambda: (thread.join(), errors)[1]
+
+
+def test_a_share_that_never_answers_is_asked_nothing_more_not_even_to_leave(tmp_path, monkeypatch):
+    """The caller's reads hang: it ends with a sentence, and takes back no word of the meeting."""
+    hangs, left = threading.Event(), []
+    monkeypatch.setattr(reading_threads, "ANSWERS_WITHIN_S", 0.3)
+    monkeypatch.setattr(StreamFiles, "read", lambda *_: hangs.wait(60))
+    monkeypatch.setattr(Meeting, "leave", lambda self: left.append(self.is_caller))
+    caller = called(tmp_path, PLAN, tmp_path / "notes", 2).run
+    other = joined(tmp_path, tmp_path / "notes")
+    wait, begin_s = run_in_thread(other), time.monotonic()
+    with pytest.raises(DiskError, match="hasn't answered"):
+        list(caller.snapshots())
+    assert time.monotonic() - begin_s < 30 and True not in left
+    hangs.set()
+    other.stop()
+    wait()
 
 
 @pytest.mark.parametrize("clients", [2, 3])

@@ -29,8 +29,6 @@ _LANE_S = 6.0
 """Of the heaviest clip; a lane's file is played over and over."""
 _MOST_LANES = 64
 _WRITING_SHARE = 0.25
-_FORGETS = 0.9
-"""Of what a read took, by each frame that is given up because of it."""
 
 
 @dataclass(frozen=True)
@@ -137,7 +135,6 @@ class _Tally:
     """What the players saw; each writes its own."""
 
     frames: int = 0
-    read_bytes: int = 0
     worst_late_s: float = 0.0
     late: Counter[tuple[int, str]] = field(default_factory=Counter)
 
@@ -168,7 +165,7 @@ class _Player(ReadingThread):
 
     def _play(self, clip: ClipUse, view: memoryview) -> None:
         target, tally, size = self._target, self.tally, frame_bytes(clip)
-        took_s = 0.0
+        self.begin_others()
         for number in range(max(round((clip.end_s - clip.start_s) * clip.frames_per_s), 1)):
             if self._stop_event.is_set():
                 return
@@ -176,18 +173,9 @@ class _Player(ReadingThread):
             due_s = self._begin_s + at_s
             target.wait_until(due_s - self._plan.read_ahead_s, self._stop_event)
             tally.frames += 1
-            begin_s = target.now_s()
-            # What took as long last time can't be there any more: reading it would cost the next.
-            late_s = begin_s + took_s - due_s
-            if late_s <= 0:
-                place = number * size % (self._plan.lane_bytes - size + STAMP_EVERY_BYTES)
-                place -= place % STAMP_EVERY_BYTES
-                self.read_at(self._first_byte + place, view[:size])
-                tally.read_bytes += size
-                took_s = target.now_s() - begin_s
-                late_s = begin_s + took_s - due_s
-            else:
-                took_s *= _FORGETS  # it may be quicker by now
+            place = number * size % (self._plan.lane_bytes - size + STAMP_EVERY_BYTES)
+            place -= place % STAMP_EVERY_BYTES
+            late_s = self.read_in_time(self._first_byte + place, view[:size], due_s)
             if late_s > 0:
                 tally.worst_late_s = max(tally.worst_late_s, late_s)
                 tally.late[int(self._plan.from_s + at_s), clip.name] += 1
@@ -242,7 +230,7 @@ class CutRun(WatchedRun):
                 over.wait(PUBLISH_EVERY_S)
                 elapsed_s = max(target.now_s() - begin_s, 1e-9)
                 late = sum(sum(each.tally.late.values()) for each in self._players)
-                read = sum(each.tally.read_bytes for each in self._players)
+                read = sum(each.read_bytes for each in self._players)
                 share = min(elapsed_s / plan.duration_s, 1.0)
                 yield Progress(
                     phase=f"playing {plan.name}",
@@ -283,6 +271,6 @@ class CutRun(WatchedRun):
                 LateSecond(at_s, sum(names.values()), tuple(n for n, _c in names.most_common()))
                 for at_s, names in sorted(seconds.items())
             ),
-            read_bytes_per_s=sum(p.tally.read_bytes for p in self._players) / self._took_s,
+            read_bytes_per_s=sum(p.read_bytes for p in self._players) / self._took_s,
             written_bytes=self._written_bytes,
         )

@@ -184,7 +184,7 @@ class _Player(ReadingThread):
         scrub_s = self._next(plan.scrubs_per_minute, start_s)
         # Playing is what counts: where reading ahead alone outlasts the step, a stream would else
         # be held that never played.
-        end_s = start_s + plan.step_s
+        end_s, is_late = start_s + plan.step_s, False
         while target.now_s() < end_s and not self._stop_event.is_set():
             now_s = target.now_s()
             if now_s >= min(jump_s, scrub_s):
@@ -194,6 +194,7 @@ class _Player(ReadingThread):
                 else:
                     position = self._scrub(view, position + played)
                 start_s, played = self._jump(view, position, is_jump=is_jump)
+                is_late = False
                 if is_jump:
                     jump_s = self._next(plan.jumps_per_minute, start_s)
                 else:
@@ -204,9 +205,10 @@ class _Player(ReadingThread):
             whole_s = due_s - plan.read_ahead_frames * frame_s
             target.wait_until(whole_s, self._stop_event)
             asked_s = max(target.now_s(), whole_s)
-            self.read_ahead.asked(asked_s, due_s - asked_s, is_whole=now_s <= whole_s)
-            self._read(view, position + played)
-            late_s = target.now_s() - due_s
+            if not is_late:  # what was ahead is used up: from there on frames are given up
+                self.read_ahead.asked(asked_s, due_s - asked_s, is_whole=now_s <= whole_s)
+            late_s = self.read_in_time(self._place(position + played), view, due_s)
+            is_late = is_late or late_s > 0
             self.frames += 1
             self.missed += late_s > 0
             self.worst_late_s = max(self.worst_late_s, late_s)
@@ -249,10 +251,12 @@ class _Player(ReadingThread):
     def _next(self, rate: float, now_s: float) -> float:
         return now_s + float(self._random.exponential(60 / rate)) if rate > 0 else math.inf
 
-    def _read(self, view: memoryview, frame: int) -> None:
+    def _place(self, frame: int) -> int:
         plan = self._plan
-        place = self._number * plan.clip_bytes + frame % plan.clip_frames * plan.frame_bytes
-        self.read_at(place, view)
+        return self._number * plan.clip_bytes + frame % plan.clip_frames * plan.frame_bytes
+
+    def _read(self, view: memoryview, frame: int) -> None:
+        self.read_at(self._place(frame), view)
 
 
 class _Caches(threading.Thread):
@@ -361,7 +365,7 @@ class EditRun(WatchedRun):
                 rendered = self._render(begin_s, rendered)
                 over.wait(PUBLISH_EVERY_S)
                 elapsed_s = target.now_s() - begin_s
-                read = sum(player.frames for player in players) * plan.frame_bytes
+                read = sum(player.read_bytes for player in players)
                 missed = sum(player.missed for player in players)
                 yield Progress(
                     phase=f"{streams} streams" if streams > 1 else "1 stream",
@@ -415,7 +419,7 @@ class EditRun(WatchedRun):
             scrubs=sum(player.scrubs for player in players),
             scrub_frame=scrubbed.summary(),
             cache_files=cache_files,
-            read_bytes_per_s=sum(p.frames for p in players) * self.plan.frame_bytes / took_s,
+            read_bytes_per_s=sum(player.read_bytes for player in players) / took_s,
             read_ahead_loss_s_per_s=sum(p.read_ahead.loss_s_per_s for p in players) / streams,
         )
 

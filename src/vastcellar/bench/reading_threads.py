@@ -16,6 +16,8 @@ from vastcellar.core.errors import DiskError
 ANSWERS_WITHIN_S = 30.0
 """A disk that wakes up, or an array that gives a failing one another try, takes less."""
 _ENDS_WITHIN_S = 2.0
+_FORGETS = 0.9
+"""Of what a read took, by each frame that is given up because of it."""
 
 
 class ReadingThread(threading.Thread):
@@ -26,6 +28,8 @@ class ReadingThread(threading.Thread):
         self._target = target
         self.asked_s: float | None = None
         """Since when it has been waiting for an answer, by the clock that only goes on."""
+        self.read_bytes = 0
+        self._took_s = 0.0
 
     def read_at(self, at_bytes: int, into: memoryview) -> None:
         """Read *into* from a place of the stream. Raises DiskError."""
@@ -34,6 +38,26 @@ class ReadingThread(threading.Thread):
             self._target.read_at(at_bytes, into)
         finally:
             self.asked_s = None
+        self.read_bytes += len(into)
+
+    def begin_others(self) -> None:
+        """Say that frames of another size follow: how long the last one took tells nothing."""
+        self._took_s = 0.0
+
+    def read_in_time(self, at_bytes: int, into: memoryview, due_s: float) -> float:
+        """Read a frame that is due at *due_s* by the target's clock; return how late it came.
+
+        Below 0 for one that was in time. One that can't be there any more, since the last one
+        took as long, is given up: reading it would cost the next. So does the computed player.
+        """
+        begin_s = self._target.now_s()
+        late_s = begin_s + self._took_s - due_s
+        if late_s > 0:
+            self._took_s *= _FORGETS  # it may be quicker by now
+            return late_s
+        self.read_at(at_bytes, into)
+        self._took_s = self._target.now_s() - begin_s
+        return begin_s + self._took_s - due_s
 
 
 def look_for_answers(threads: Sequence[ReadingThread], target: FolderTarget) -> None:

@@ -99,7 +99,8 @@ class TogetherRun(EditRun):
                     told = meeting.gather(number, here, self.plan.step_s + SAYS_WITHIN_S)
                     self.together.append(_joined(number, told))
         finally:
-            meeting.leave()
+            if not self._folder.is_given_up:  # the meeting's words lie on that very share
+                meeting.leave()
 
     def _share_of(self, said: dict[str, Any], number: int) -> Iterator[Progress]:
         """Play this client's streams of a step, and tell what came of them."""

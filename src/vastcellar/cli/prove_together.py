@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import subprocess
 from pathlib import Path
 
@@ -66,11 +67,11 @@ def _play(run: TogetherRun, folder: Path, beside_here: int, *, as_json: bool) ->
         run_to_end(run, quiet=as_json)
     finally:
         for each in beside:
-            try:
-                each.wait(_ENDS_WITHIN_S)
-            except subprocess.TimeoutExpired:
-                each.terminate()
-                each.wait()
+            for end in (each.terminate, each.kill, each.kill):
+                with contextlib.suppress(subprocess.TimeoutExpired):
+                    each.wait(_ENDS_WITHIN_S)
+                    break
+                end()  # one that hangs in a call to the share is left in it
 
 
 def join_clients(folder: Path, *, as_json: bool) -> None:

@@ -6,10 +6,13 @@ import os
 import signal
 import subprocess
 import sys
+import threading
 import time
+from pathlib import Path
 
 import pytest
 
+from vastcellar.bench import leftovers
 from vastcellar.bench.held_folder import HeldFolder
 from vastcellar.bench.leftovers import FOLDER_PREFIX, MARKER_NAME, TestFolder, remove_leftovers
 
@@ -206,3 +209,29 @@ def test_while_the_disk_is_away_the_note_is_kept_for_later(tmp_path):
     away.rename(disk)
     assert len(remove_leftovers(notes)) == 1
     assert not folder.exists()
+
+
+def test_a_share_that_does_not_answer_holds_up_no_start_and_keeps_its_note(tmp_path, monkeypatch):
+    """A look at it would hang for ever: it is let be, and cleaned up when it is there again."""
+    disk, notes = tmp_path / "disk", tmp_path / "notes"
+    disk.mkdir()
+    made = TestFolder(disk, notes)
+    made.make()
+    made.leave()
+    hangs, real = threading.Event(), Path.stat
+
+    def hang(path, **words):
+        if path.name.startswith(FOLDER_PREFIX):
+            hangs.wait(30)
+        return real(path, **words)
+
+    with monkeypatch.context() as patched:
+        patched.setattr(leftovers, "_ANSWERS_WITHIN_S", 0.3)
+        patched.setattr(Path, "stat", hang)
+        begin_s = time.monotonic()
+        assert remove_leftovers(notes) == ()
+        assert time.monotonic() - begin_s < 5
+        hangs.set()
+    assert list(notes.iterdir()) and list(disk.iterdir())
+    (removed,) = remove_leftovers(notes)
+    assert removed.folder.parent == disk and not list(disk.iterdir()) and not list(notes.iterdir())

@@ -350,7 +350,7 @@ def second_station(qtbot, app, page):
     app.workbench.document.edit(replace(shoot, copies=(*shoot.copies, *desk_copies)), "copies")
     choose(page.stations.choice, "\0add")
     assert page.plan.station == "Station 2" and page.plan.planned is None
-    assert "nothing is copied there yet" in page.verdict.evidence.text()
+    assert "nothing is copied there yet" in page.notes_line.text()
     choose(page.rules.host, "boathouse-desk")
     for text in ("Cards of C", "Cards of D", "Desk copy", "More"):
         tick(page, text)

@@ -310,6 +310,7 @@ class FolderTarget:
     def close(self) -> None:
         """Remove the test folder; what a vanished disk still holds goes at a later start."""
         if self.is_given_up:
+            self._test_folder.leave()
             self._clock.end()
             if self._running is not None:
                 self._running.close()

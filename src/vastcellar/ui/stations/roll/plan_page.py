@@ -157,9 +157,11 @@ class PlanPage(QWidget):
             widget.setVisible(is_known)
         if planned is None:
             said = str(plan.error) if plan.error else ""
-            self.verdict.show_verdict(Verdict.NOT_KNOWN, Evidence.COMPUTED, "No plan", said)
+            self.verdict.show_verdict(Verdict.NOT_KNOWN, Evidence.COMPUTED, "No plan", "")
             self.verdict.setVisible(bool(said))
-            self.notes_line.setVisible(False)
+            self.notes_line.setText(said)
+            self.notes_line.setToolTip(said)
+            self.notes_line.setVisible(bool(said))
             self.subtitle.setText("")
             workbench.show_sums({})
             self._show_answers()

@@ -35,6 +35,17 @@ class VirtualTime:
             self._change.notify_all()
 
 
+def let_players_leave(monkeypatch, player_class):
+    """Let each player say when it has played its part: time goes on without it."""
+    plays = player_class.run
+
+    def play_and_leave(player):
+        plays(player)
+        player._target.time.leave()
+
+    monkeypatch.setattr(player_class, "run", play_and_leave)
+
+
 class VirtualFolder(FolderTarget):
     """Reads of all players together get so much a second, one after the other."""
 

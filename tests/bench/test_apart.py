@@ -64,18 +64,23 @@ def limited_run(folder, notes):
     return flat_run(PLAN, folder, notes)
 
 
+def hanging_after_some(real):
+    """Return *real* as it is on a disk that answers twenty times and then never more."""
+    calls = []
+
+    def hang(*given):
+        calls.append(given)
+        if len(calls) > 20:
+            time.sleep(3600)
+        return real(*given)
+
+    return hang
+
+
 def hanging_run(plan, folder, notes):
     """As on a share that is gone: after some reads no further one ever comes back."""
     reading_threads.ANSWERS_WITHIN_S = 0.3
-    real, reads = StreamFiles.read, []
-
-    def hang(self, at_bytes, into):
-        reads.append(at_bytes)
-        if len(reads) > 20:
-            time.sleep(3600)
-        return real(self, at_bytes, into)
-
-    StreamFiles.read = hang
+    StreamFiles.read = hanging_after_some(StreamFiles.read)
     if isinstance(plan, CutPlan):
         return CutRun(plan, FolderTarget(folder, notes))
     return file_run(plan, folder, notes)
@@ -84,15 +89,7 @@ def hanging_run(plan, folder, notes):
 def silent_run(folder, notes):
     """As with a write that never comes back, in the very thread that tells of the test."""
     run = flat_run(ENDLESS, folder, notes)
-    real, writes = os.pwrite, []
-
-    def hang(handle, data, at):
-        writes.append(at)
-        if len(writes) > 20:
-            time.sleep(3600)
-        return real(handle, data, at)
-
-    os.pwrite = hang
+    os.pwrite = hanging_after_some(os.pwrite)
     return run
 
 

@@ -17,7 +17,7 @@ from vastcellar.services.edit.playing_cuts import (
     cut_sentence,
     parse_position,
 )
-from virtual_time import VirtualFolder
+from virtual_time import VirtualFolder, let_players_leave
 
 
 def clip(name, start_s, end_s, rate=1e6):
@@ -36,13 +36,7 @@ def played(folder, *clips, from_s=0.0, seconds=2.0, ahead=0.3):
 @pytest.fixture
 def held(tmp_path, monkeypatch):
     """Play so much of clips while all reads together get so much a second, in time of their own."""
-    plays = _Player.run
-
-    def play_and_leave(player):
-        plays(player)
-        player._target.time.leave()
-
-    monkeypatch.setattr(_Player, "run", play_and_leave)
+    let_players_leave(monkeypatch, _Player)
 
     def play(bytes_per_s, *clips, seconds):
         plan = part_of("cut", clips, 0.0, seconds, 0.3)

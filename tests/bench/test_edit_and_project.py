@@ -16,7 +16,7 @@ from vastcellar.bench.project_run import ProjectPlan, ProjectRun
 from vastcellar.bench.stream_files import StreamFiles
 from vastcellar.core.edit.arrays import Level
 from vastcellar.core.edit.playing import play
-from virtual_time import VirtualFolder
+from virtual_time import VirtualFolder, let_players_leave
 
 PLAN = EditPlan(
     2e6,
@@ -79,13 +79,7 @@ def test_a_stream_is_held_by_a_store_that_brings_what_it_asks_and_by_no_other(
     tmp_path, monkeypatch, times, is_held, misses
 ):
     """In time of its own: 240 ms read ahead carry 0.97 of the rate through 6 s, and that's told."""
-    plays = _Player.run
-
-    def play_and_leave(player):
-        plays(player)
-        player._target.time.leave()
-
-    monkeypatch.setattr(_Player, "run", play_and_leave)
+    let_players_leave(monkeypatch, _Player)
     plan = EditPlan(4e6, 25, 1, clip_s=2, jumps_per_minute=0, scrubs_per_minute=0, is_ramp=False)
     exact = plan.frame_bytes * plan.frames_per_s
     target = VirtualFolder(tmp_path, tmp_path / "notes", 1, times * exact)
@@ -105,13 +99,7 @@ def test_what_is_played_for_real_is_late_as_often_as_what_is_computed(
 ):
     """So many streams from *times* the rate of one, in time of its own: the same frames are given
     up, within three in a hundred, by the player that reads and by the one that reckons."""
-    plays = _Player.run
-
-    def play_and_leave(player):
-        plays(player)
-        player._target.time.leave()
-
-    monkeypatch.setattr(_Player, "run", play_and_leave)
+    let_players_leave(monkeypatch, _Player)
     plan = EditPlan(4e6, 25, streams, step_s=20, clip_s=1, jumps_per_minute=0,
                     scrubs_per_minute=0, is_ramp=False)  # fmt: skip
     rate = times * plan.frame_bytes * plan.frames_per_s
@@ -133,13 +121,7 @@ def test_each_jump_and_scrub_begins_with_what_is_read_ahead(tmp_path, monkeypatc
     Played from the bare first frame on, each jump would be a moment at which 10 % to spare make
     up for nothing; and the step plays its six seconds, however long the jumps took.
     """
-    plays = _Player.run
-
-    def play_and_leave(player):
-        plays(player)
-        player._target.time.leave()
-
-    monkeypatch.setattr(_Player, "run", play_and_leave)
+    let_players_leave(monkeypatch, _Player)
     plan = EditPlan(4e6, 25, 1, clip_s=2, jumps_per_minute=60, scrubs_per_minute=30, is_ramp=False)
     exact = plan.frame_bytes * plan.frames_per_s
     target = VirtualFolder(tmp_path, tmp_path / "notes", 1, 1.1 * exact)

@@ -24,10 +24,11 @@ Result = TypeVar("Result")
 _END_WAIT_S = 10.0
 _LOOK_EVERY_S = 0.25
 _KILLED_WITHIN_S = 2.0
-STOPS_WITHIN_S = 60.0
+STOPS_WITHIN_S = 120.0
 """Told to stop it needs half a second, and then as long as removing its files takes."""
-SPEAKS_WITHIN_S = 120.0
-"""It shows itself twenty times a second, but for a flush, or a disk that makes room."""
+SPEAKS_WITHIN_S = 600.0
+"""It shows itself twenty times a second, but for a flush, and while terabytes are removed again:
+whoever is ended in the middle of that has measured for hours in vain."""
 
 
 class ApartRun(Generic[Result]):

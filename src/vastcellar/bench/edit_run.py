@@ -27,7 +27,7 @@ from vastcellar.bench.watched_run import WatchedRun
 from vastcellar.core.checks import require_above_zero, require_not_negative
 from vastcellar.core.errors import VastCellarError
 from vastcellar.core.protocols.latency import LatencyLog, LatencySummary
-from vastcellar.core.protocols.read_ahead import ReadAheadLog
+from vastcellar.core.protocols.read_ahead import ReadAheadLog, is_held
 
 CACHE_FILE_BYTES = 128 * 1024
 _CACHES_STANDING = 40
@@ -132,7 +132,7 @@ class EditStep:
     @property
     def is_held(self) -> bool:
         """Whether each frame was in time, and would have been for as long as one likes."""
-        return not self.missed and not self.read_ahead_loss_s_per_s
+        return is_held(self.missed, self.read_ahead_loss_s_per_s)
 
 
 @dataclass(frozen=True)

@@ -11,6 +11,7 @@ from vastcellar.bench.folder_target import FolderTarget
 from vastcellar.bench.meeting import SAYS_WITHIN_S, Meeting
 from vastcellar.bench.progress import Progress, stopped
 from vastcellar.core.errors import BadFileError
+from vastcellar.core.protocols.read_ahead import is_held
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,7 +52,7 @@ class TogetherStep:
     @property
     def is_held(self) -> bool:
         """Whether every client held its share."""
-        return not self.missed and not self.read_ahead_loss_s_per_s
+        return is_held(self.missed, self.read_ahead_loss_s_per_s)
 
     @property
     def read_bytes_per_s(self) -> float:

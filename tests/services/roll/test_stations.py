@@ -94,11 +94,11 @@ def test_a_unit_that_two_stations_want_is_told_at_both(shoot, catalog, shelf):
     copies = (*shoot.copies[:-1], replace(shoot.copies[-1], unit_tags=("H-02",)))
     both = replace(shoot, copies=copies)
     assert any(
-        "H-02 is used at Boathouse as well" in note
+        "H-02 is used at another station as well (Boathouse)" in note
         for note in plan_day(both, 1, catalog, shelf).notes
     )
     said = plan_day(both, 1, catalog, shelf, "Boathouse").notes
-    assert any("H-02 is used at the first station as well" in note for note in said)
+    assert any("H-02 is used at another station as well (first station)" in note for note in said)
 
 
 @pytest.fixture

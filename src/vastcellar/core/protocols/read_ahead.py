@@ -10,6 +10,11 @@ SHRINKS_FROM_S_PER_S = 0.005
 """Less than that isn't told from how regularly the portions come."""
 
 
+def is_held(missed: int, loss_s_per_s: float) -> bool:
+    """Whether streams were held: each frame in time, and so for as long as one likes."""
+    return not missed and not loss_s_per_s
+
+
 class ReadAheadLog:
     """Follows how far ahead of its moment each frame is asked for, from one pause to the next.
 

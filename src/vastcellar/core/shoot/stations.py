@@ -7,13 +7,19 @@ what is changed in it is put back into the whole.
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import fields, replace
+from typing import Any
 
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.shoot.offload import Break, FurtherStation, Offload, Person
 from vastcellar.core.shoot.shoot import Camera, Copy, Shoot
 
 FIRST = ""
+
+
+def station_label(name: str) -> str:
+    """Return what a station is called in a sentence."""
+    return "first station" if name == FIRST else name
 
 
 def station_names(shoot: Shoot) -> tuple[str, ...]:
@@ -41,11 +47,7 @@ def at_station(shoot: Shoot, name: str) -> Shoot:
         return shoot
     rules = shoot.offload
     if name != FIRST:
-        here = _further(shoot, name)
-        rules = replace(
-            rules, host_key=here.host_key, people=here.people, walk_s=here.walk_s,
-            swap_s=here.swap_s, copies_at_once=here.copies_at_once, ports=here.ports,
-        )  # fmt: skip
+        rules = replace(rules, **_own(_further(shoot, name)))
     return replace(
         shoot,
         cameras=tuple(each for each in shoot.cameras if station_of_camera(shoot, each) == name),
@@ -78,17 +80,17 @@ def _joined(rules: Offload, name: str, here: Offload) -> Offload:
     if name == FIRST:
         return replace(here, further=rules.further)
     further = tuple(
-        replace(
-            each, host_key=here.host_key, people=here.people, walk_s=here.walk_s,
-            swap_s=here.swap_s, copies_at_once=here.copies_at_once, ports=here.ports,
-        )
-        if each.name == name
-        else each
-        for each in rules.further
-    )  # fmt: skip
+        replace(each, **_own(here)) if each.name == name else each for each in rules.further
+    )
     return replace(
         rules, further=further, order=here.order, verified_copies=here.verified_copies
     )  # fmt: skip
+
+
+def _own(station: Offload | FurtherStation) -> dict[str, Any]:
+    """Return what each station has of its own, by the names that both kinds have for it."""
+    names = (each.name for each in fields(FurtherStation) if each.name != "name")
+    return {name: getattr(station, name) for name in names}
 
 
 def with_further(shoot: Shoot, name: str) -> Shoot:

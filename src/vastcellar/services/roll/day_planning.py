@@ -18,7 +18,7 @@ from vastcellar.core.roll.pools import with_cards
 from vastcellar.core.shoot.needs import camera_need
 from vastcellar.core.shoot.shoot import Camera, Copy, Shoot, cables_and_hubs_of, tags_in_use
 from vastcellar.core.shoot.shoot_plan import day_on_media
-from vastcellar.core.shoot.stations import FIRST, at_station, station_names
+from vastcellar.core.shoot.stations import FIRST, at_station, station_label, station_names
 from vastcellar.services.match.placing import Placing
 from vastcellar.services.roll.copied_runs import measured_copies
 from vastcellar.services.roll.day_drives import NamedCopy, copies_on, drive_of_copy, setup_of_unit
@@ -105,7 +105,7 @@ class DayPlanner:
         if shoot.offload.further and not (here.cameras and here.copies):
             raise BadValueError(
                 "nothing is copied there yet",
-                where=station or "the first station",
+                where=station_label(station),
                 mend="Say which cameras' cards go there, and which copies are made there",
             )
         elsewhere = tags_in_use(shoot) - tags_in_use(here)
@@ -129,7 +129,8 @@ def _at_two_stations(shoot: Shoot, here: Shoot, station: str) -> Iterator[str]:
         if name != station:
             both = tags_in_use(here) & tags_in_use(at_station(shoot, name))
             for tag in sorted(both):
-                yield f"{tag} is used at {name or 'the first station'} as well: it can't be at both"
+                where = station_label(name)
+                yield f"{tag} is used at another station as well ({where}): it can't be at both"
 
 
 def plan_day(

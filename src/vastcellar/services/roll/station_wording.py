@@ -2,17 +2,10 @@
 
 from __future__ import annotations
 
-from vastcellar.core.shoot.stations import FIRST
+from vastcellar.core.shoot.stations import station_label
 from vastcellar.core.units import NumberFormat
 from vastcellar.services.roll.day_planning import PlannedDay
 from vastcellar.services.roll.day_wording import last_text, moment, waits_text
-
-FIRST_NAME = "first station"
-
-
-def station_label(name: str) -> str:
-    """Return what a station is called."""
-    return FIRST_NAME if name == FIRST else name
 
 
 def other_station_text(name: str, planned: PlannedDay | None, fmt: NumberFormat) -> str:

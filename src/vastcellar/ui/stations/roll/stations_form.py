@@ -13,6 +13,7 @@ from vastcellar.core.shoot.shoot import Shoot
 from vastcellar.core.shoot.stations import (
     FIRST,
     renamed_station,
+    station_label,
     station_names,
     station_of_camera,
     station_of_copy,
@@ -20,7 +21,6 @@ from vastcellar.core.shoot.stations import (
     with_members,
     without_station,
 )
-from vastcellar.services.roll.station_wording import station_label
 from vastcellar.ui.models.day_plan import DayPlan
 from vastcellar.ui.models.workbench import Workbench
 from vastcellar.ui.widgets.cards import row
@@ -43,7 +43,7 @@ class StationsForm(QWidget):
         self.choice.setMinimumWidth(124)
         self.name = QuantityField("Name of the station", plain_text, str)
         self.name.setToolTip("What this station is called")
-        self.members = QPushButton("Who and what")
+        self.members = QPushButton("Cameras and copies")
         self.members.setToolTip(
             "Cameras whose cards are copied here, copies made here, and what it is called"
         )
@@ -68,11 +68,12 @@ class StationsForm(QWidget):
     def show_stations(self) -> None:
         """Show the stations of the open shoot, and the one that is planned."""
         here, names = self._plan.station, station_names(self._shoot)
-        entries = [(name, station_label(name)) for name in names]
+        is_alone = len(names) == 1
+        entries = [(name, "one station" if is_alone else station_label(name)) for name in names]
         self.choice.offer([*entries, ("-", ""), (_ADD, "another station …")], here)
         self.setVisible(bool(self._shoot.cameras))
         self.name.show_value(here)
-        self.members.setVisible(len(names) > 1)
+        self.members.setVisible(not is_alone)
 
     def _fill_menu(self) -> None:
         """Offer all cameras and copies; those that belong here are ticked.

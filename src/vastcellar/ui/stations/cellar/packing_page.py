@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from datetime import date
 from functools import partial
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QHideEvent, QShowEvent
 from PySide6.QtWidgets import (
     QHBoxLayout,
@@ -277,6 +278,11 @@ class PackingPage(QWidget):
             ticked, self._bench.workplace, self.desk.job_name, tag, is_out=column == _OUT,
             is_on=is_on,
         )  # fmt: skip
+        # What follows fills the list anew: the line that is telling of its tick would be gone while
+        # it still speaks.
+        QTimer.singleShot(0, self, lambda: self._note(tag, do))
+
+    def _note(self, tag: str, do: Callable[[], object]) -> None:
         try:
             self.desk.desk.note(f"{tag} ticked", do)
         except VastCellarError as error:

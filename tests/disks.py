@@ -10,6 +10,8 @@ from pathlib import Path
 
 import pytest
 
+from vastcellar.devices.behind import Behind
+
 
 def quietly(*command: str) -> subprocess.CompletedProcess[str]:
     """Run *command*; raises where it fails."""
@@ -20,6 +22,15 @@ def turn_read_only(disk: Path) -> None:
     """Do what the kernel does after an error on the disk: open writers get EROFS, too."""
     loop = quietly("findmnt", "-no", "SOURCE", str(disk)).stdout.strip()
     Path("/sys/fs/ext4", Path(loop).name, "trigger_fs_error").write_text("test")
+
+
+def let_loops_be_drives(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Let each loop device stand for a drive of its own, as the images all lie on one here."""
+
+    def as_drive(_self: object, place: Path, _number: str) -> Behind:
+        return Behind(drives=frozenset({place.name}))
+
+    monkeypatch.setattr("vastcellar.devices.behind._Follower._loop", as_drive)
 
 
 @contextmanager

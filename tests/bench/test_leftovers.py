@@ -96,6 +96,39 @@ def test_a_folder_with_another_marker_is_not_touched(tmp_path):
     assert takes_in(folder)
 
 
+@pytest.mark.parametrize("lost", ["marker", "token"])
+def test_a_folder_without_our_marker_or_a_note_without_token_costs_nobody_a_file(tmp_path, lost):
+    """A foreign folder of the name that a note gives, an old form of note: all stays."""
+    folder, notes = killed_folder(tmp_path)
+    if lost == "marker":
+        (folder / MARKER_NAME).unlink()
+    else:
+        (note,) = notes.glob("*.json")
+        content = json.loads(note.read_text())
+        del content["token"]
+        note.write_text(json.dumps(content))
+        (folder / "take-0001.bin").write_text("called as such files once were")
+    before = sorted(folder.iterdir())
+    remove_leftovers(notes)
+    assert sorted(folder.iterdir()) == before
+
+
+@pytest.mark.parametrize("path", ["/tmp/a\0b", "/tmp/\ud800", "[" * 5000, ""])
+def test_a_note_with_an_impossible_path_is_set_aside_and_told_once(tmp_path, path):
+    """It breaks no start, is kept for whoever wants to read it, and is in nobody's way."""
+    notes = tmp_path / "notes"
+    notes.mkdir()
+    run_id = "0" * 16
+    note = {"folder": f"{path}/{FOLDER_PREFIX}{run_id}", "run_id": run_id, "token": run_id}
+    good = "\0" not in path and "\ud800" not in path
+    (notes / f"{run_id}.json").write_text(json.dumps(note) if path else "{", encoding="utf-8")
+    said = remove_leftovers(notes)
+    if not good or not path:
+        assert [each.path.name for each in said] == [f"{run_id}.unread"]
+        assert said[0].path.exists()
+    assert remove_leftovers(notes) == ()
+
+
 def test_a_link_in_place_of_the_folder_is_not_followed(tmp_path):
     """A link where the folder was is not followed to what it points at."""
     folder, notes = killed_folder(tmp_path)
@@ -113,7 +146,7 @@ def test_a_note_that_points_anywhere_else_is_ignored(tmp_path):
     (precious / "take-0001.bin").write_text("keep")
     (notes / "a.json").write_text(json.dumps({"folder": str(precious), "run_id": "a"}))
     (notes / "b.json").write_text("{half a no")
-    assert remove_leftovers(notes) == ()
+    assert {each.path.suffix for each in remove_leftovers(notes)} == {".unread"}
     assert (precious / "take-0001.bin").exists()
 
 

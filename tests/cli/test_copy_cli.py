@@ -41,8 +41,8 @@ def test_a_card_is_copied_and_its_copies_are_verified_again(card, tmp_path):
     assert not found["safe_to_wipe"] and found["verified_copies"] == 0
     assert found["lists"][0].endswith("one/A001.xxh128")
     assert ran("verify", tmp_path / "one") == (
-        0, {"same": 2, "different": 0, "missing": 0, "unreadable": 0, "is_cancelled": False,
-            "wrong": []}
+        0, {"same": 2, "different": 0, "missing": 0, "unreadable": 0, "unlisted": 0,
+            "is_cancelled": False, "passed_over": [], "wrong": []}
     )  # fmt: skip
     (tmp_path / "one/A001/CLIP/two.mov").write_bytes(b"twp")
     code, found = ran("verify", tmp_path / "one")

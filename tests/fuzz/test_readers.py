@@ -125,7 +125,7 @@ def test_copy_records_and_checksum_lists(tmp_path):
     listed = "".join(f"{number:032x}  A001/CLIP/C{number}.MOV\n" for number in range(9))
 
     def read(path):
-        for each in lists_in(path):
+        for each in lists_in(path).lists:
             for _, name in each.wanted:
                 assert not name.startswith("/") and ".." not in name.split("/")
 

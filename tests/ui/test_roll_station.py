@@ -11,7 +11,6 @@ from PySide6.QtWidgets import QPushButton
 
 from vastcellar.core.roll.copies import WipeRule
 from vastcellar.core.roll.pace import Pace, PaceSetter, SharedHub
-from vastcellar.services.roll.disks import DiskBehind
 from vastcellar.services.roll.follow import CopyNow, CopyRefused, LegNow, said_line
 from vastcellar.ui.models import copy_queue
 from vastcellar.ui.models.copy_job import CopyAsked, CopyJob
@@ -308,7 +307,7 @@ def test_a_bag_is_made_in_the_window_as_well(station, card, qtbot):
 
 def own_drives(monkeypatch):
     """Let every card's folder lie on a drive of its own."""
-    monkeypatch.setattr(copy_queue, "disk_behind", lambda path: DiskBehind(str(path), "ext4"))
+    monkeypatch.setattr(copy_queue, "drive_key", str)
 
 
 def at_once(app, count):

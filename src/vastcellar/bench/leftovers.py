@@ -26,6 +26,7 @@ from typing import IO, Any
 
 from vastcellar.bench.held_folder import PRIVATE_FILE_MODE, PRIVATE_FOLDER_MODE, HeldFolder
 from vastcellar.core.errors import DiskError
+from vastcellar.core.units import PLAIN
 
 FOLDER_PREFIX = "vast-cellar-test-"
 MARKER_NAME = "made-by-vast-cellar"
@@ -34,6 +35,8 @@ _LOOK_EVERY_S = 0.25
 _ANSWERS_WITHIN_S = 3.0
 """A disk that sleeps may take longer: then its leftovers go at the start after this one."""
 _NOTE_MOST_BYTES = 64 * 1024
+_TOKEN = re.compile(r"[0-9a-f]{16}")
+"""Of notes and markers: without one nobody can tell whose files those are."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,6 +45,27 @@ class Removed:
 
     folder: Path
     size_bytes: int
+
+    @property
+    def sentence(self) -> str:
+        """Say what was done."""
+        size = PLAIN.size(self.size_bytes)
+        return f"Removed {size} that a killed test had left in {self.folder.parent}."
+
+
+@dataclass(frozen=True, slots=True)
+class SetAside:
+    """A note that says of no test of ours what it made; it stands beside the others as *path*."""
+
+    path: Path
+
+    @property
+    def sentence(self) -> str:
+        """Say what was done with it."""
+        return (
+            f"A note of a test that was killed can't be understood, and stands as {self.path} "
+            "now: nothing of that test was removed."
+        )
 
 
 class TestFolder:
@@ -211,10 +235,17 @@ def _remove_own_files(
     parent: HeldFolder, held: HeldFolder, folder_name: str, run_id: str, token: str
 ) -> int:
     names = held.names()
-    if MARKER_NAME in names and _marker(held) not in (run_id, ""):
-        return 0  # empty: killed while it was being written
-    # Before there were tokens, files had none; their notes don't either.
-    mine = re.compile(_STEM + (rf"\.{re.escape(token)}" if token else "") + r"\.(new|bin)")
+    marker = _marker(held) if MARKER_NAME in names else None
+    if marker not in (run_id, "", None):
+        return 0
+    if marker != run_id:
+        # Killed before its marker was written, it had made nothing else: whatever lies there is
+        # somebody's, whose folder only has the name that the note gives.
+        if names == [MARKER_NAME]:
+            os.unlink(MARKER_NAME, dir_fd=held.handle)
+        parent.remove_folder(folder_name, held)
+        return 0
+    mine = re.compile(_STEM + rf"\.{re.escape(token)}" + r"\.(new|bin)")
     removed = 0
     for name in names:
         if mine.fullmatch(name):
@@ -222,8 +253,7 @@ def _remove_own_files(
             if stat.S_ISREG(status.st_mode):
                 os.unlink(name, dir_fd=held.handle)
                 removed += status.st_size
-    if MARKER_NAME in names:
-        os.unlink(MARKER_NAME, dir_fd=held.handle)
+    os.unlink(MARKER_NAME, dir_fd=held.handle)
     held.sync()
     parent.remove_folder(folder_name, held)
     parent.sync()
@@ -248,9 +278,24 @@ def _answers(folder: Path) -> bool:
     return has_answered.wait(_ANSWERS_WITHIN_S)
 
 
-def remove_leftovers(notes_folder: Path) -> tuple[Removed, ...]:
-    """Remove the folders of tests that were killed; tests that still run are left alone."""
-    removed = []
+def _set_aside(note_path: Path) -> tuple[SetAside, ...]:
+    """Let a note that can't be understood be in nobody's way: an empty one goes, others are kept.
+
+    One that is empty belongs to a test that was killed before it made anything.
+    """
+    with contextlib.suppress(OSError):
+        if note_path.stat().st_size:
+            return (SetAside(note_path.replace(note_path.with_suffix(".unread"))),)
+        note_path.unlink()
+    return ()
+
+
+def remove_leftovers(notes_folder: Path) -> tuple[Removed | SetAside, ...]:
+    """Remove the folders of tests that were killed; tests that still run are left alone.
+
+    Notes that can't be understood are set aside, and told once.
+    """
+    removed: list[Removed | SetAside] = []
     for note_path in sorted(notes_folder.glob("*.json")):
         try:
             handle = os.open(note_path, os.O_RDWR | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC)
@@ -264,9 +309,13 @@ def remove_leftovers(notes_folder: Path) -> tuple[Removed, ...]:
             try:
                 content = json.loads(note.read(_NOTE_MOST_BYTES))
                 folder, run_id = Path(content["folder"]), str(content["run_id"])
-                token, disk = str(content.get("token", "")), content.get("disk")
+                token, disk = str(content["token"]), content.get("disk")
+                os.fsencode(folder)  # a lone surrogate is no name of any file
+                is_ours = _TOKEN.fullmatch(token) and _TOKEN.fullmatch(run_id)
             except (ValueError, KeyError, TypeError, AttributeError, RecursionError):
-                note_path.unlink(missing_ok=True)  # killed before anything was made
+                is_ours = None
+            if not is_ours or "\0" in str(folder):
+                removed += _set_aside(note_path)
                 continue
             if folder.name != f"{FOLDER_PREFIX}{run_id}":
                 continue

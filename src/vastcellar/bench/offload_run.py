@@ -208,7 +208,7 @@ class OffloadRun(WatchedRun):
             return MadeUpClips(number), [made_up_file(each.name, each.size_bytes) for each in clips]
         try:
             held = stack.enter_context(hold_source(folder))
-            tree = read_tree(held, str(folder))
+            tree = read_tree(held, str(folder), is_lasting=False)  # told by size and time
         except OSError as error:
             raise _of_source(as_disk_error(error, str(folder))) from error
         found = {each.path: each for each in tree.files}

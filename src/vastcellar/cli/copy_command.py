@@ -19,14 +19,14 @@ from vastcellar.cli.running import stopping_signals
 from vastcellar.core.errors import BadValueError, VastCellarError
 from vastcellar.core.roll.copies import CopyOutcome, CopyState, WipeRule
 from vastcellar.core.units import PLAIN
-from vastcellar.services.roll.bags import ALGORITHM, PAYLOAD, bag_folders, finish_bags
+from vastcellar.services.roll.bags import ALGORITHM, PAYLOAD, bag_folders
+from vastcellar.services.roll.copy_wording import outcome_figures, outcome_lines
 from vastcellar.services.roll.copying import (
+    CopyProgress,
     CopyRun,
+    Papers,
     can_go_on,
     copy_run,
-    keep_lists,
-    outcome_figures,
-    outcome_lines,
     run_copy,
 )
 from vastcellar.services.roll.follow import (
@@ -90,47 +90,47 @@ def copy_command(
         if logs and not follow:
             known = _say_what_card(run, places, as_json=as_json)
         said: list[str] = []
-        outcome = _followed(run, said) if follow else _made(run, said, quiet=as_json)
+        papers = Papers()
+        going = run_copy(run, said=said, papers=papers, is_bag=bag)
+        outcome = _followed(run, going) if follow else _made(run, going, quiet=as_json)
     except VastCellarError as error:
         if not follow:
             raise
         click.echo(refused_line(str(error)))
         ctx.exit(SENTENCE)
     rule = WipeRule(copies)
-    lists = keep_lists(run.plan, outcome)
-    figures, lines = outcome_figures(outcome, rule), outcome_lines(outcome, rule, PLAIN)
+    figures = outcome_figures(outcome, rule)
+    names: list[str] = []
+    kept_lines = []
+    if logs:
+        kept_lines = _kept_in_log(run, outcome, who, card_name, places, figures, names)
+    lines = outcome_lines(outcome, rule, PLAIN, names)
+    said += [f"No list beside it: {each}" for each in papers.troubles]
     lines[-1:-1] = said  # whether the card may be wiped stays the last word
     figures["notes"] = said
-    no_bag = _bagged(run, outcome, figures, lines) if bag else None
+    _say_bags(papers, figures, lines, is_bag=bag)
+    lines += kept_lines
     figures["recognised"] = known or None
-    if logs:
-        lines += _kept_in_log(run, outcome, who, card_name, places, figures)
     if follow:
         click.echo(ended_line(outcome, figures, lines))
     elif as_json:
-        print_json({**figures, "lists": [str(each) for each in lists]})
+        print_json({**figures, "lists": [str(each) for each in papers.lists]})
     else:
         for line in lines:
             echo(line)
     _keep_pictures(run, outcome, places, logs=logs)
-    if no_bag is not None:
-        raise no_bag
+    if papers.no_bag is not None:
+        raise papers.no_bag
     ctx.exit(_exit_code(outcome, verifies=verify))
 
 
-def _bagged(
-    run: CopyRun, outcome: CopyOutcome, figures: dict[str, Any], lines: list[str]
-) -> VastCellarError | None:
-    """Finish the bags of a copy; return what stood in the way: the copy is told and kept first."""
-    figures["bags"] = []
-    try:
-        bags = finish_bags(run.plan, outcome)
-    except VastCellarError as error:
-        lines.insert(-1, f"No bag: {error}")
-        return error
-    figures["bags"] = [str(each) for each in bags]
-    lines += [f"{each} is a bag: any tool for BagIt validates it." for each in bags]
-    return None
+def _say_bags(papers: Papers, figures: dict[str, Any], lines: list[str], *, is_bag: bool) -> None:
+    if not is_bag:
+        return
+    figures["bags"] = [str(each) for each in papers.bags]
+    if papers.no_bag is not None:
+        lines.insert(-1, f"No bag: {papers.no_bag}")
+    lines += [f"{each} is a bag: any tool for BagIt validates it." for each in papers.bags]
 
 
 def _exit_code(outcome: CopyOutcome, *, verifies: bool) -> int:
@@ -178,13 +178,16 @@ def _kept_in_log(
     card_name: str,
     places: Folders,
     figures: dict[str, Any],
+    names: list[str],
 ) -> list[str]:
     """Keep the copy in the log; return what is to be said of that.
+
+    The units that the destinations lie on are added to *names*, their folders where none is known.
 
     The copy stands whatever becomes of the log: a trouble with it is one more line.
     """
     from vastcellar.services.roll.copied_runs import keep_copied_runs
-    from vastcellar.services.roll.day_log import keep_in_log
+    from vastcellar.services.roll.day_log import keep_in_log, place_name
     from vastcellar.services.workplace.workplace import open_workplace
 
     figures["log"] = None
@@ -193,6 +196,7 @@ def _kept_in_log(
         try:
             kept = keep_in_log(workplace, run.plan, outcome, workplace.shelf(), who, card_name)
             figures["log"] = kept.copy_id
+            names += [place_name(kept, number) for number in range(len(kept.places))]
             figures["units"] = list(keep_copied_runs(workplace, kept))
         finally:
             workplace.close()
@@ -218,9 +222,9 @@ def _keep_pictures(run: CopyRun, outcome: CopyOutcome, places: Folders, *, logs:
             workplace.close()
 
 
-def _made(run: CopyRun, said: list[str], *, quiet: bool) -> CopyOutcome:
+def _made(run: CopyRun, going: Iterator[CopyProgress], *, quiet: bool) -> CopyOutcome:
     with stopping_signals(run.stop), _five_hands():
-        for progress in run_copy(run, said=said):
+        for progress in going:
             if not quiet and progress.total_bytes:
                 done = min(leg.verified_bytes for leg in progress.legs)
                 whole = PLAIN.size(progress.total_bytes)
@@ -232,7 +236,7 @@ def _made(run: CopyRun, said: list[str], *, quiet: bool) -> CopyOutcome:
     return run.outcome
 
 
-def _followed(run: CopyRun, said: list[str]) -> CopyOutcome:
+def _followed(run: CopyRun, going: Iterator[CopyProgress]) -> CopyOutcome:
     """Make the copy for a program that reads along, and does what it is told meanwhile."""
 
     def listen() -> None:
@@ -242,7 +246,7 @@ def _followed(run: CopyRun, said: list[str]) -> CopyOutcome:
 
     threading.Thread(target=listen, daemon=True, name="told").start()
     with stopping_signals(run.stop), _five_hands():
-        for progress in run_copy(run, said=said):
+        for progress in going:
             click.echo(now_line(progress))
     assert run.outcome is not None, "it ended without an error"
     return run.outcome
@@ -275,8 +279,12 @@ def verify_command(ctx: click.Context, copy: Path, as_json: bool) -> None:
     """
     stop = threading.Event()
     rows = []
+    found = lists_in(copy)
+    if not as_json:
+        for refused in found.refused:
+            echo(f"Passed over: {refused}", err=True)
     with stopping_signals(stop.set):
-        for each in lists_in(copy):
+        for each in found.lists:
             for checked in check_list(each, stop):
                 rows.append((each.path.name, checked))
                 if checked.state is not Checked.SAME and not as_json:
@@ -285,6 +293,7 @@ def verify_command(ctx: click.Context, copy: Path, as_json: bool) -> None:
     counts = {state.value: sum(row.state is state for _, row in rows) for state in Checked}
     if as_json:
         print_json({**counts, "is_cancelled": stop.is_set(),
+                    "passed_over": [str(each) for each in found.refused],
                     "wrong": [{"list": name, "path": row.path, "state": row.state}
                               for name, row in rows if row.state is not Checked.SAME]})  # fmt: skip
     else:
@@ -293,5 +302,5 @@ def verify_command(ctx: click.Context, copy: Path, as_json: bool) -> None:
         echo(f"{told or 'nothing was listed'}, {size} read.")
     if stop.is_set():
         ctx.exit(CANCELLED)
-    if any(row.state is not Checked.SAME for _, row in rows):
+    if found.refused or any(row.state is not Checked.SAME for _, row in rows):
         ctx.exit(SENTENCE)

@@ -17,6 +17,8 @@ _LEAST_FIELDS, _LEAST_TAIL = 6, 2
 class MountLine:
     """One mounted file system."""
 
+    mount_id: str
+    """The kernel's own number of this mount: an open file says by which it was reached."""
     device_number: str
     mount_point: str
     options: str
@@ -46,6 +48,7 @@ def _line(row: str) -> MountLine | None:
         return None
     own = f",{rest[2]}" if len(rest) > _LEAST_TAIL else ""
     return MountLine(
+        mount_id=fields[0],
         device_number=fields[2],
         mount_point=_plain(fields[4]),
         options=f"{fields[5]}{own}",

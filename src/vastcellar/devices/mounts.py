@@ -3,15 +3,12 @@
 from __future__ import annotations
 
 import os
-import stat
 from dataclasses import dataclass
 from pathlib import Path
 
-import psutil
+from vastcellar.devices.behind import Behind, behind_handle, cant_be_reached, mount_of_handle
+from vastcellar.devices.system import System
 
-from vastcellar.core.errors import DiskError
-
-_IN_MEMORY = frozenset({"tmpfs", "ramfs", "devtmpfs", "rootfs"})
 OVER_NETWORK = frozenset(
     {"nfs", "nfs4", "cifs", "smb3", "smbfs", "9p", "afs", "ceph", "glusterfs", "lustre", "davfs",
      "virtiofs", "vboxsf", "fuse.sshfs", "fuse.rclone", "fuse.davfs2", "fuse.gvfsd-fuse"}
@@ -43,17 +40,24 @@ class Mount:
     capacity_bytes: int
     free_bytes: int
     device_number: str
-    """"major:minor" of the folder's device."""
+    """"major:minor" of the block device under the folder; of several, the first."""
+    behind: Behind
+    """What it lies on in the end."""
 
     @property
     def is_in_memory(self) -> bool:
-        """Whether no drive lies behind it."""
-        return self.file_system in _IN_MEMORY
+        """Whether some of it lies in the computer's memory, through images and layers too."""
+        return self.behind.is_in_memory
 
     @property
     def is_over_network(self) -> bool:
         """Whether another computer's drive lies behind it."""
         return self.file_system in OVER_NETWORK
+
+    @property
+    def block_path(self) -> str:
+        """The block device by its number, "" where there is none: a mount's source is a text."""
+        return "" if self.device_number.startswith("0:") else f"/dev/block/{self.device_number}"
 
     @property
     def file_system_key(self) -> str:
@@ -66,45 +70,24 @@ def mount_of(folder: Path) -> Mount:
 
     Raises DiskError where the folder is missing or its disk doesn't answer.
     """
+    system = System()
     try:
-        place = folder.resolve(strict=True)
-        status = place.stat()
-        usage = psutil.disk_usage(str(place))
-    except OSError as error:
-        raise DiskError(
-            f"the folder can't be reached ({error.strerror})",
-            where=str(folder),
-            mend="Choose a folder that exists on a connected disk",
-        ) from error
-    found = None
-    for partition in psutil.disk_partitions(all=True):
-        mount_point = Path(partition.mountpoint)
-        is_deeper = found is None or len(partition.mountpoint) >= len(found.mountpoint)
-        if (place == mount_point or mount_point in place.parents) and is_deeper:
-            found = partition
-    return Mount(
-        mount_point=found.mountpoint if found else "",
-        device=found.device if found else "",
-        file_system=found.fstype if found else "",
-        options=found.opts if found else "",
-        capacity_bytes=usage.total,
-        free_bytes=usage.free,
-        device_number=_device_number(status.st_dev, found.device if found else ""),
-    )
-
-
-def _device_number(folder_device: int, source: str) -> str:
-    """Return "major:minor" of the block device under a folder.
-
-    Btrfs and what runs in user space (exFAT, NTFS) give their files a number that is no device's;
-    the device that they were mounted from is.
-    """
-    number = folder_device
-    if not os.major(number) and source.startswith("/dev/"):
+        handle = os.open(folder, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
         try:
-            status = Path(source).stat()
-        except OSError:
-            status = None
-        if status is not None and stat.S_ISBLK(status.st_mode):
-            number = status.st_rdev
-    return f"{os.major(number)}:{os.minor(number)}"
+            usage = os.fstatvfs(handle)
+            line = mount_of_handle(handle, system)
+            behind = behind_handle(handle, system)
+        finally:
+            os.close(handle)
+    except (OSError, ValueError) as error:
+        raise cant_be_reached(folder, error) from error
+    return Mount(
+        mount_point=line.mount_point if line else "",
+        device=line.source if line else "",
+        file_system=line.file_system if line else "",
+        options=line.options if line else "",
+        capacity_bytes=usage.f_blocks * usage.f_frsize,
+        free_bytes=usage.f_bavail * usage.f_frsize,
+        device_number=behind.device_number or (line.device_number if line else ""),
+        behind=behind,
+    )

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from vastcellar.core.links.seen import LinkKind
 from vastcellar.core.parts.identity import DeviceIdentity
+from vastcellar.devices.behind import behind_device
 from vastcellar.devices.block_device import find_block_device, read_temperature_c
 from vastcellar.devices.block_tree import BlockNode, read_block_tree
 from vastcellar.devices.file_system_id import file_system_uuid
@@ -101,7 +102,9 @@ def read_plugged_in(system: System, *, asks_smart: bool = True) -> tuple[Plugged
     disks = [
         node
         for node in read_block_tree(system)
-        if _is_drive(node) and not node.name.startswith(_NO_DRIVES)
+        if _is_drive(node)
+        and not node.name.startswith(_NO_DRIVES)
+        and not behind_device(node.device_number, system).is_in_memory
     ]
     found = [_disk(system, node, mounts, asks_smart=asks_smart) for node in disks]
     return (*_with_neighbours(found), *_network(system, mounts))
@@ -153,11 +156,12 @@ def _runs_from(system: System, node: BlockNode, mounts: tuple[MountLine, ...]) -
 
 
 def _mounts_of(node: BlockNode, mounts: tuple[MountLine, ...]) -> list[MountLine]:
-    """Btrfs and what runs in user space (exFAT, NTFS) give a number that is no device's."""
+    """Btrfs gives a number that is no device's, and its source is the kernel's own word."""
     return [
         mount
         for mount in mounts
-        if mount.device_number == node.device_number or mount.source == node.path
+        if mount.device_number == node.device_number
+        or (mount.file_system == "btrfs" and mount.source == node.path)
     ]
 
 

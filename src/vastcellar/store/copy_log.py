@@ -87,10 +87,18 @@ def _columns(kept: KeptCopy) -> dict[str, Any]:
         # A card may have 100,000 files: rows of plain lists, not of named fields.
         "files": [
             [f.name, f.size_bytes, f.digest, f.modified_ns, f.trouble,
-             [[_STATES.index(o.state), o.name, int(o.was_there), o.said] for o in f.on]]
+             [[_STATES.index(o.state), o.name, int(o.was_there), o.said] for o in f.on],
+             f.ends_digest]
             for f in kept.outcome.files
         ],
     }  # fmt: skip
+
+
+def _destination(given: dict[str, Any]) -> DestinationOutcome:
+    given = dict(given)
+    drive = given.pop("drive", None)  # before copies went to arrays, too, there was one
+    drives = given.get("drives", (drive,) if drive else ())
+    return DestinationOutcome(**{**given, "drives": tuple(drives)})
 
 
 def _kept(row: CopyRow) -> KeptCopy:
@@ -103,8 +111,9 @@ def _kept(row: CopyRow) -> KeptCopy:
         )
         for each in given.pop("places")
     )
-    given["destinations"] = tuple(DestinationOutcome(**each) for each in given["destinations"])
-    given["left_out"] = tuple(given["left_out"])
+    given["destinations"] = tuple(_destination(each) for each in given["destinations"])
+    for name in ("left_out", "card_changes"):
+        given[name] = tuple(given.get(name, ()))
     files = tuple(
         FileOutcome(
             name,
@@ -113,8 +122,9 @@ def _kept(row: CopyRow) -> KeptCopy:
             tuple(FileOnOne(_STATES[s], aside, bool(there), said) for s, aside, there, said in on),
             trouble,
             modified,
+            *ends,  # copies that were kept before they were taken have none
         )
-        for name, size, digest, modified, trouble, on in row.files
+        for name, size, digest, modified, trouble, on, *ends in row.files
     )
     outcome = CopyOutcome(files=files, **given)
     if len(places) != len(outcome.destinations):

@@ -101,10 +101,7 @@ class Application(QObject):
         if loaded.opened.is_restored:
             self.window.job_strip.say("Unsaved changes from last time are back.")
         if removed:
-            sizes = self.look.numbers.size(sum(entry.size_bytes for entry in removed))
-            self.window.job_strip.say(
-                f"Removed {sizes} that a killed test had left in {removed[0].folder.parent}."
-            )
+            self.window.job_strip.say(" ".join(each.sentence for each in removed))
         if loaded.rescued:
             self._offer(loaded.rescued)
         if loaded.trouble is not None:

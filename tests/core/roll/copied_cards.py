@@ -29,7 +29,11 @@ def clip(name, *states, size=100, digest="", modified=7, trouble=""):
 
 def kept(*files, name="A001", drives=("one", "two"), devices=None, at=AT, copy_id=1, **changes):
     """A kept copy to as many destinations as there are drives."""
-    destinations = tuple(DestinationOutcome(f"/media/{each}", each) for each in drives)
+    destinations = tuple(DestinationOutcome(f"/media/{each}", (each,)) for each in drives)
     devices = devices or tuple(device(f"SN-{each}-1") for each in drives)
-    outcome = CopyOutcome(f"/media/card/{name}", destinations, tuple(files))
+    seen_s = at.timestamp()
+    outcome = CopyOutcome(
+        f"/media/card/{name}", destinations, tuple(files),
+        card_seen_s=seen_s, card_seen_again_s=seen_s + 60, read_back_s=seen_s + 59,
+    )  # fmt: skip
     return KeptCopy(name, at, outcome, tuple(KeptPlace(d) for d in devices), copy_id, **changes)

@@ -23,13 +23,15 @@ GOOD, COPIED = FileOnOne(CopyState.VERIFIED), FileOnOne(CopyState.COPIED)
 def outcome(drives, *files, **changes):
     """Return a copy to *drives*; a name that ends in ! counts for nothing."""
     found = tuple(
-        DestinationOutcome(f"/{each}", each.rstrip("!"), "no copy" if each.endswith("!") else "")
+        DestinationOutcome(
+            f"/{each}", tuple(each.rstrip("!").split("+")), "no copy" if each.endswith("!") else ""
+        )
         for each in drives
     )
     rows = tuple(
         FileOutcome(f"clip-{number}", 10, "d1", tuple(on)) for number, on in enumerate(files)
     )
-    return CopyOutcome("/card", found, rows, **changes)
+    return CopyOutcome("/card", found, rows, **{"card_seen_again_s": 1e9, **changes})
 
 
 @pytest.mark.parametrize(
@@ -42,6 +44,9 @@ def outcome(drives, *files, **changes):
         (["a", "a"], [GOOD, COPIED], 1),
         (["a!", "b!"], [GOOD, GOOD], 0),
         (["a", "b", "b"], [GOOD, COPIED, GOOD], 2),
+        (["a+b", "b"], [GOOD, GOOD], 1),
+        (["a+b", "b", "a"], [GOOD, GOOD, GOOD], 2),
+        (["a+b", "b+c", "c+d"], [GOOD, GOOD, GOOD], 2),
     ],
 )
 def test_copies_are_counted_by_drive(drives, states, copies):
@@ -62,6 +67,8 @@ def test_every_file_must_be_verified_on_a_drive_for_it_to_count():
         ({"is_cancelled": True}, "cancelled"),
         ({"left_out": ("DCIM/link",)}, "DCIM/link is no file"),
         ({"files": ()}, "nothing was on it"),
+        ({"card_changes": ("C2 came onto the card",)}, "C2 came onto the card"),
+        ({"card_seen_again_s": 0.0}, "whether the card changed while it was copied isn't known"),
     ],
 )
 def test_two_verified_copies_alone_don_t_make_a_card_safe(changes, says):
@@ -89,14 +96,14 @@ def test_safe_means_that_many_drives_hold_all_of_it(drives, states, needed):
     if not_safe_because(made, WipeRule(needed)):
         return
     holding = {
-        one.drive
+        one.drives
         for one in made.destinations
         if not one.counts_not_because
         and all(
             any(
                 file.on[at].state is CopyState.VERIFIED
                 for at, other in enumerate(made.destinations)
-                if other.drive == one.drive and not other.counts_not_because
+                if other.drives == one.drives and not other.counts_not_because
             )
             for file in made.files
         )

@@ -18,6 +18,8 @@ from vastcellar.core.roll.copy_log import (
 )
 
 ONE, TWO = clip("C1.MOV", VERIFIED, VERIFIED), clip("C2.MOV", VERIFIED, VERIFIED)
+ENDS = {"C1.MOV": "ends of 1", "C2.MOV": "ends of 2"}
+ONE, TWO = (replace(each, ends_digest=ENDS[each.name]) for each in (ONE, TWO))
 CARD = kept(ONE, TWO)
 
 
@@ -41,8 +43,27 @@ def on_card(*names, size=100, modified=7):
 )
 def test_a_card_is_known_again_by_what_lies_on_it(files, kind, known):
     """The same, recorded on, other clips under the same names, or never seen."""
-    found = recognise(files, [CARD])
+    found = recognise(files, [CARD], ENDS.get)
     assert (found.kind, found.known_files) == (kind, known)
+
+
+def test_another_card_of_equal_names_sizes_and_times_is_not_taken_for_it():
+    """A camera whose clock was reset: the ends of one clip differ, and the right copy is found."""
+    files = on_card("C1.MOV", "C2.MOV")
+    found = recognise(files, [CARD], {**ENDS, "C2.MOV": "another take"}.get)
+    assert (found.kind, found.known_files) == (Recognised.OTHER_CLIPS, 1)
+    other = replace(TWO, ends_digest="another take")
+    older = replace(CARD, copy_id=7, made_at=AT - timedelta(days=1))
+    older = replace(older, outcome=replace(older.outcome, files=(ONE, other)))
+    found = recognise(files, [CARD, older], {**ENDS, "C2.MOV": "another take"}.get)
+    assert (found.kind, found.copy.copy_id) == (Recognised.SAME, 7)
+
+
+def test_a_copy_that_knows_no_ends_recognises_no_card():
+    """Kept before they were taken: it looks alike, and that is all that is said."""
+    old = replace(CARD.outcome, files=(ONE, replace(TWO, ends_digest="")))
+    found = recognise(on_card("C1.MOV", "C2.MOV"), [replace(CARD, outcome=old)], ENDS.get)
+    assert found.kind is Recognised.ALIKE
 
 
 def test_of_several_copies_the_newest_that_knows_most_counts():
@@ -50,7 +71,7 @@ def test_of_several_copies_the_newest_that_knows_most_counts():
     again = replace(CARD, copy_id=2, made_at=AT + timedelta(days=1))
     part = replace(CARD, copy_id=3, made_at=AT + timedelta(days=2))
     part = replace(part, outcome=replace(part.outcome, files=(ONE,)))
-    found = recognise(on_card("C1.MOV", "C2.MOV"), [CARD, again, part])
+    found = recognise(on_card("C1.MOV", "C2.MOV"), [CARD, again, part], ENDS.get)
     assert found.copy.copy_id == 2
 
 
@@ -87,7 +108,7 @@ def test_devices_without_a_number_of_their_own_never_count_twice():
 
 def test_what_counts_for_nothing_is_no_copy_of_a_clip():
     """On the card's own drive, only copied, other content, or two folders on one drive."""
-    own = DestinationOutcome("/x", "one", counts_not_because="it lies on the card's own drive")
+    own = DestinationOutcome("/x", ("one",), counts_not_because="it lies on the card's own drive")
     outcome = replace(CARD.outcome, destinations=(own, CARD.outcome.destinations[1]))
     assert copies_of_clip(ONE, by_content([replace(CARD, outcome=outcome)])) == 1
     assert copies_of_clip(ONE, by_content([kept(clip("C1.MOV", COPIED, COPIED))])) == 0

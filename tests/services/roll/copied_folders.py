@@ -1,16 +1,24 @@
 """What the tests of copies share: running one to its end, and what lies in a folder."""
 
-from vastcellar.services.roll.copying import run_copy
+from vastcellar.services.roll.copying import Papers, run_copy
 
 MB = 2**20
 COMMAND = "from vastcellar.cli.main import main; main()"
 
 
-def made(run):
-    """Run a copy to its end; return what came of it."""
-    for _ in run_copy(run):
+def made(run, papers=None):
+    """Run a copy to its end; return what came of it. With *papers* lists lie beside it."""
+    for _ in run_copy(run, papers=papers):
         pass
     return run.outcome
+
+
+def listed(run):
+    """Run a copy to its end; return what came of it, and the lists and records beside it."""
+    papers = Papers()
+    outcome = made(run, papers)
+    assert not papers.troubles
+    return outcome, papers.lists
 
 
 def tree(folder):

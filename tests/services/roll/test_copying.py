@@ -9,21 +9,17 @@ import subprocess
 import pytest
 import xxhash
 
-from services.roll.copied_folders import MB, made, states, tree
+from services.roll.copied_folders import MB, listed, made, states, tree
 from vastcellar.bench.copying import card as card_module
 from vastcellar.bench.copying.destination import Destination
 from vastcellar.bench.copying.journal import journal_name
 from vastcellar.core.errors import BadValueError, DiskError
 from vastcellar.core.roll.copies import CopyState, WipeRule, not_safe_because, verified_copies
 from vastcellar.core.units import PLAIN
+from vastcellar.devices.behind import Behind
 from vastcellar.services.roll.checksum_lists import read_list
-from vastcellar.services.roll.copying import (
-    can_go_on,
-    copy_run,
-    keep_lists,
-    outcome_lines,
-)
-from vastcellar.services.roll.disks import DiskBehind
+from vastcellar.services.roll.copy_wording import outcome_lines
+from vastcellar.services.roll.copying import can_go_on, copy_run
 from vastcellar.store.copy_files import read_copy_record
 
 
@@ -59,9 +55,10 @@ def test_attributes_of_the_user_go_along(card, target):
 @pytest.mark.parametrize("algorithm", ["xxh128", "sha256"])
 def test_lists_are_those_of_the_general_tools(card, target, algorithm):
     """Every line is the checksum that another library finds; the tool itself says OK to all."""
-    run = copy_run(card, [target], algorithm=algorithm)
-    outcome = made(run)
-    lists = [each for each in keep_lists(run.plan, outcome) if each.suffix == f".{algorithm}"]
+    foreign = target / ".card.vast-cellar-list"
+    foreign.write_text("somebody's, and in nobody's way")
+    outcome, papers = listed(copy_run(card, [target], algorithm=algorithm))
+    lists = [each for each in papers if each.suffix == f".{algorithm}"]
     rows = read_list(lists[0].read_text(), "list")
     assert {each.path for each in rows} == {f"card/{each.name}" for each in outcome.files}
     maker = xxhash.xxh3_128 if algorithm == "xxh128" else hashlib.sha256
@@ -74,11 +71,12 @@ def test_lists_are_those_of_the_general_tools(card, target, algorithm):
     assert {each.path: each.digest for each in record.files} == {
         each.name: each.digest for each in outcome.files
     }
-    assert keep_lists(run.plan, outcome)[0] == lists[0], "the same list isn't written twice"
-    (target / ".card.vast-cellar-list").write_text("of one that was killed while it wrote it")
-    again = keep_lists(run.plan, outcome)
-    assert {path.parent for path in again} == {target}
-    assert not (target / ".card.vast-cellar-list").exists()
+    before = tree(target)
+    _again, same = listed(copy_run(card, [target], algorithm=algorithm))
+    assert same == papers and tree(target) == before, "the same isn't written twice"
+    assert foreign.read_text().startswith("somebody's")
+    told = "\n".join(outcome_lines(outcome, WipeRule(), PLAIN))
+    assert ("before 0.8.2 doesn't read" in told) is (algorithm == "xxh128")
 
 
 def test_what_stands_there_stays_as_it_is(card, target):
@@ -121,12 +119,11 @@ def test_a_bit_that_flipped_on_the_drive_is_found(card, target, monkeypatch):
 
     monkeypatch.setattr(Destination, "publish", flipping)
     run = copy_run(card, [target])
-    outcome = made(run)
+    outcome, _papers = listed(run)
     found = {each.name: each.on[0].state for each in outcome.files}
     assert found.pop("DCIM/100/C0002.MP4") is CopyState.DIFFERENT
     assert set(found.values()) == {CopyState.VERIFIED}
     assert verified_copies(outcome) == 0
-    keep_lists(run.plan, outcome)
     assert "C0002" not in (target / "card.xxh128").read_text(), "no list vouches for it"
     assert can_go_on(run.plan), "it can be gone on with"
 
@@ -151,29 +148,47 @@ def test_a_source_that_can_t_be_read_costs_that_clip_alone(card, target, monkeyp
     assert not [path for path in target.rglob("*") if path.name.endswith(".part")]
 
 
-@pytest.mark.parametrize("change", ["grows", "shrinks", "is rewritten"])
-def test_a_clip_that_changes_meanwhile_is_not_called_verified(card, target, monkeypatch, change):
-    """A camera still writing to it: said, and no copy of it is taken for the clip."""
-    clip = card / "DCIM/100/C0001.MP4"
+def change_while_read(monkeypatch, clip, change, times):
+    """Let a camera change *clip* so often while it is read, each time otherwise."""
     real, done = card_module.read_at, []
 
     def changing(handle, view, at_bytes, wanted):
-        if os.fstat(handle).st_ino == clip.stat().st_ino and not done:
+        if os.fstat(handle).st_ino == clip.stat().st_ino and len(done) < times:
             done.append(True)
             if change == "shrinks":
-                os.truncate(clip, 4 * MB)
+                os.truncate(clip, 5 * MB - len(done))
             else:
                 with clip.open("r+b") as file:
                     file.seek(0, os.SEEK_END if change == "grows" else os.SEEK_SET)
-                    file.write(b"more")
+                    file.write(b"more%d" % len(done))
         return real(handle, view, at_bytes, wanted)
 
     monkeypatch.setattr(card_module, "read_at", changing)
+
+
+@pytest.mark.parametrize("change", ["grows", "shrinks", "is rewritten"])
+def test_a_clip_that_changes_meanwhile_is_copied_again(card, target, monkeypatch, change):
+    """Written to once while it is read: what lies there in the end is what the card holds."""
+    clip = card / "DCIM/100/C0001.MP4"
+    change_while_read(monkeypatch, clip, change, 1)
+    outcome = made(copy_run(card, [target]))
+    assert states(outcome) == {CopyState.VERIFIED} and not outcome.card_changes
+    assert tree(target / "card") == tree(card)
+
+
+@pytest.mark.parametrize("change", ["grows", "shrinks", "is rewritten"])
+def test_a_clip_that_goes_on_changing_is_not_called_verified(card, target, monkeypatch, change):
+    """A camera still writing to it: said, and no copy of it is taken for the clip."""
+    clip = card / "DCIM/100/C0001.MP4"
+    change_while_read(monkeypatch, clip, change, 99)
     outcome = made(copy_run(card, [target]))
     found = next(each for each in outcome.files if each.name == "DCIM/100/C0001.MP4")
     assert "while it was copied" in found.trouble
     assert found.on[0].state is CopyState.FAILED
     assert not (target / "card/DCIM/100/C0001.MP4").exists()
+    assert "C0001.MP4 changed while the card was" in "; ".join(
+        not_safe_because(outcome, WipeRule(0))
+    )
 
 
 def test_links_pipes_and_devices_are_left_out_and_keep_the_card(card, target):
@@ -208,7 +223,7 @@ def test_what_can_t_be_copied_there_is_refused_before_anything_is_written(card, 
     (tmp_path / "same").symlink_to(target)
     for destinations, name, says in (
         ([inside], "", "inside the card"),
-        ([card.parent], "", "would be the card itself"),
+        ([card.parent], "", "would be written into the card"),
         ([target, tmp_path / "same"], "", "the same folder"),
         ([target], "../up", "no name for a folder"),
         ([target], "..", "no name for a folder"),
@@ -229,20 +244,16 @@ def test_too_little_room_and_too_large_files_are_said_first(card, target, monkey
     """A card larger than what is free, a clip of 4 GiB for a FAT32: nothing is begun."""
     with (card / "huge.raw").open("wb") as file:
         file.truncate(2**32)
-    monkeypatch.setattr(
-        "vastcellar.services.roll.copying.disk_behind", lambda _p: DiskBehind("sdx", "vfat")
-    )
+    monkeypatch.setattr("vastcellar.services.roll.copying.behind_folder", lambda _p: Behind("vfat"))
     with pytest.raises(BadValueError, match="FAT32"):
         copy_run(card, [target])
     # Nothing but a hole: a drive that knows such takes it, one that doesn't has no room for it.
     with (card / "huge.raw").open("wb") as file:
         file.truncate(2**43)
-    monkeypatch.setattr(
-        "vastcellar.services.roll.copying.disk_behind", lambda _p: DiskBehind("sdx", "ext4")
-    )
+    monkeypatch.setattr("vastcellar.services.roll.copying.behind_folder", lambda _p: Behind("ext4"))
     copy_run(card, [target])
     monkeypatch.setattr(
-        "vastcellar.services.roll.copying.disk_behind", lambda _p: DiskBehind("sdx", "exfat")
+        "vastcellar.services.roll.copying.behind_folder", lambda _p: Behind("exfat")
     )
     with pytest.raises(DiskError, match="are to be written"):
         copy_run(card, [target])

@@ -1,26 +1,27 @@
 """Copies on drives that fill up, turn read-only, share their room, or are one and the same."""
 
 import os
+from dataclasses import replace
 
 import pytest
 
-from disks import loop_disk, turn_read_only
+from disks import let_loops_be_drives, loop_disk, turn_read_only
 from services.roll.copied_folders import MB, made, states, tree
 from vastcellar.core.errors import DiskError
 from vastcellar.core.roll.copies import CopyState, WipeRule, not_safe_because, verified_copies
 from vastcellar.core.units import PLAIN
-from vastcellar.services.roll.copying import (
-    copy_run,
-    outcome_figures,
-    outcome_lines,
-    run_copy,
-)
-from vastcellar.services.roll.disks import DiskBehind
+from vastcellar.devices.behind import Behind
+from vastcellar.services.proving.places import find_place
+from vastcellar.services.roll.copy_wording import outcome_figures, outcome_lines
+from vastcellar.services.roll.copying import copy_run, run_copy
 
 
-def test_a_destination_that_fills_up_is_left_and_the_others_go_on(card, target, tmp_path):
+def test_a_destination_that_fills_up_is_left_and_the_others_go_on(
+    card, target, tmp_path, monkeypatch
+):
     """Others fill it meanwhile: it is left with its reason, has whole files only; the other is
     whole."""
+    let_loops_be_drives(monkeypatch)
     with loop_disk(tmp_path, "small", 256 * MB) as small:
         for number in range(8):
             (card / f"more-{number}.mov").write_bytes(os.urandom(6 * MB))
@@ -92,12 +93,15 @@ def test_a_drive_that_turns_read_only_is_left_with_its_reason(card, target, tmp_
         assert CopyState.VERIFIED not in states(run.outcome, 1)
 
 
-def test_two_drives_make_two_copies_and_one_drive_makes_one(card, tmp_path):
+def test_two_drives_make_two_copies_and_one_drive_makes_one(card, tmp_path, monkeypatch):
     """On two disks of their own: safe. Both on one of them: one copy, not safe."""
+    let_loops_be_drives(monkeypatch)
     with loop_disk(tmp_path, "one") as one, loop_disk(tmp_path, "two") as two:
         apart = made(copy_run(card, [one, two]))
         assert verified_copies(apart) == 2 and not_safe_because(apart, WipeRule()) == ()
-        assert "Safe to wipe" in outcome_lines(apart, WipeRule(), PLAIN)[-1]
+        told = outcome_lines(apart, WipeRule(), PLAIN, ("K-06", "H-02"))[-1]
+        assert told.startswith("Safe to wipe: 2 verified copies, on K-06 and H-02, read back at ")
+        assert ", the card unchanged since " in told
         (one / "b").mkdir()
         together = made(copy_run(card, [one, one / "b"]))
         assert verified_copies(together) == 1
@@ -106,18 +110,19 @@ def test_two_drives_make_two_copies_and_one_drive_makes_one(card, tmp_path):
 
 @pytest.mark.parametrize(
     ("behind", "copies"),
-    [(DiskBehind("sdx", "ext4"), 1), (DiskBehind("0:50 pool", "zfs", is_known=False), 0),
-     (DiskBehind("memory", "tmpfs", is_in_memory=True), 0), (DiskBehind("card", "ext4"), 0)],
-    ids=["a drive", "a pool", "memory", "the card's own"],
+    [(Behind("ext4", frozenset({"sdx"})), 1), (Behind("zfs", unknown_because="it is a zfs"), 0),
+     (Behind("tmpfs", is_in_memory=True), 0), (Behind("ext4", frozenset({"card"})), 0),
+     (Behind("btrfs", frozenset({"sdx", "card"})), 0),
+     (Behind("btrfs", frozenset({"sdx"}), unknown_because="one of its disks is remote"), 0)],
+    ids=["a drive", "a pool", "memory", "the card's own", "an array with the card's own", "partly"],
 )  # fmt: skip
 def test_a_copy_counts_only_on_a_drive_that_is_known_to_be_another(
     card, target, monkeypatch, behind, copies
 ):
     """Two folders of one pool look like two devices: what lies behind isn't known, so neither
     counts."""
-    own = DiskBehind("card", "ext4")
-    monkeypatch.setattr(
-        "vastcellar.services.roll.copying.disk_behind",
-        lambda path: behind if path == target else own,
-    )
+    own = find_place(card)
+    own = replace(own, mount=replace(own.mount, behind=Behind("ext4", frozenset({"card"}))))
+    monkeypatch.setattr("vastcellar.services.roll.copying.find_place", lambda _path: own)
+    monkeypatch.setattr("vastcellar.services.roll.copying.behind_folder", lambda _path: behind)
     assert verified_copies(made(copy_run(card, [target]))) == copies

@@ -21,12 +21,8 @@ from vastcellar.bench.held_folder import HeldFolder
 from vastcellar.core.errors import DiskError
 from vastcellar.core.roll.copies import CopyState, WipeRule, not_safe_because
 from vastcellar.core.units import PLAIN
-from vastcellar.services.roll.copying import (
-    can_go_on,
-    copy_run,
-    outcome_lines,
-    run_copy,
-)
+from vastcellar.services.roll.copy_wording import outcome_lines
+from vastcellar.services.roll.copying import can_go_on, copy_run, run_copy
 
 
 def test_cancelled_it_leaves_whole_files_only_and_goes_on_from_there(card, target):

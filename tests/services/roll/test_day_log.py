@@ -257,7 +257,7 @@ def test_a_drive_that_was_pulled_leaves_no_evidence_on_the_disk_under_its_folder
     list(run_copy(run))
     shelf = workplace.shelf()
     assert keep_in_log(workplace, run.plan, run.outcome, shelf).places[0].unit_tag == "M-03"
-    pulled = replace(run.plan, drives=("sdz",))
+    pulled = replace(run.plan, destinations=(replace(run.plan.destinations[0], drives=("sdz",)),))
     copy = keep_in_log(workplace, pulled, run.outcome, shelf)
     assert copy.places[0].unit_tag == ""
     assert not copy.places[0].device.is_telling

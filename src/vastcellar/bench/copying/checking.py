@@ -24,6 +24,9 @@ class Checked(StrEnum):
     DIFFERENT = "different"
     MISSING = "missing"
     UNREADABLE = "unreadable"
+    UNLISTED = "unlisted"
+    """In the record of the copy, and not so in the list: a list that was cut short vouches for
+    nothing that it doesn't name."""
 
 
 @dataclass(frozen=True, slots=True)

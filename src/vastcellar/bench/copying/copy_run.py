@@ -5,16 +5,22 @@ from __future__ import annotations
 import contextlib
 import threading
 import time
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Callable, Generator, Iterator, Sequence
+from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import Any
 
 from vastcellar.bench.copying.buffers import Pool
 from vastcellar.bench.copying.card import Card
 from vastcellar.bench.copying.destination import Destination
+from vastcellar.bench.copying.ends import ends_buffer
+from vastcellar.bench.copying.file_writer import Seen
+from vastcellar.bench.copying.last_look import look_again
 from vastcellar.bench.copying.leg import Leg
 from vastcellar.bench.copying.reading import Reader
-from vastcellar.bench.copying.source import SourceTree, hold_source, read_tree
+from vastcellar.bench.copying.source import SourceFile, SourceTree, hold_source, read_tree
+from vastcellar.bench.held_folder import HeldFolder
+from vastcellar.core.errors import BadValueError
 from vastcellar.core.roll.copies import (
     CopyOutcome,
     CopyState,
@@ -24,6 +30,32 @@ from vastcellar.core.roll.copies import (
 )
 
 _TELL_EVERY_S = 0.2
+_MOST_ROUNDS = 4
+"""A card that still changes then is being recorded on: that is said, and not waited for."""
+_SAMPLES = 32
+"""Of so many files the ends are read once more at the end, evenly drawn: stamps say the rest."""
+
+
+@dataclass(frozen=True, slots=True)
+class PlannedDestination:
+    """A folder that a card is copied into, and what was found of it."""
+
+    path: Path
+    drives: tuple[str, ...] = ()
+    """That it lies on."""
+    counts_not: str = ""
+    """Why a copy there is none for wiping, "" where it is one."""
+    shares_drive: bool = False
+    """Whether it lies on the card's own drive: reading back waits until the card is read."""
+    by_program: bool = False
+    """Whether a program stands for its file system, or another computer: only a flush of each
+    file reaches the drive there."""
+    file_system: str = ""
+    """What it shares its room by."""
+    needed_bytes: int = 0
+    """Of room: what lies there already isn't written again."""
+    stamps_last: bool = False
+    """Whether inode numbers and change times there tell whether a file was touched."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,24 +63,19 @@ class CopyPlan:
     """What is copied where."""
 
     source: Path
-    destinations: tuple[Path, ...]
+    destinations: tuple[PlannedDestination, ...]
     name: str
     """Of the folder that is made in each destination."""
-    drives: tuple[str, ...] = ()
-    """Of each destination."""
-    counts_not: tuple[str, ...] = ()
-    """Why a copy there is none for wiping, "" where it is one, of each destination."""
-    shares_drive: tuple[bool, ...] = ()
-    """Whether it lies on the card's own drive: reading back waits until the card is read."""
-    by_program: tuple[bool, ...] = ()
-    """Whether a program stands for its file system, or another computer: only a flush of each
-    file reaches the drive there."""
-    file_systems: tuple[str, ...] = ()
-    """What each destination shares its room by."""
-    needed_bytes: tuple[int, ...] = ()
-    """Of room in each destination: what lies there already isn't written again."""
     algorithm: str = "xxh128"
     verifies: bool = True
+    card_id: str = ""
+    """What the card's file system calls itself, "" where that isn't known."""
+    card_stamps_last: bool = False
+
+    @property
+    def paths(self) -> tuple[Path, ...]:
+        """Of the destinations."""
+        return tuple(each.path for each in self.destinations)
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,11 +115,19 @@ class CopyRun:
         self.plan = plan
         self.outcome: CopyOutcome | None = None
         self.error: Exception | None = None
+        self.at_end: Callable[[CopyOutcome, Sequence[Destination]], None] | None = None
+        """Told what came of it while all destinations are still held."""
         self._stop, self._goes_on = threading.Event(), threading.Event()
         self._goes_on.set()
-        self._legs: list[Leg] = []
+        self._rounds: list[_Round] = []
         self._destinations: list[Destination] = []
-        """Of each leg."""
+        self._begin_s, self._begin_at_s = 0.0, 0.0
+        self._seen_s = self._seen_again_s = self._read_back_s = 0.0
+        self._changes: tuple[str, ...] = ()
+        self._spoiled: dict[tuple[int, str], str] = {}
+        """What became of a verified file since, by destination and path."""
+        self._gone: dict[int, str] = {}
+        """Why a destination isn't at its place any more."""
 
     def stop(self) -> None:
         """End soon: what is whole stays, what is begun goes."""
@@ -109,84 +144,143 @@ class CopyRun:
 
     def run(self) -> Iterator[CopyProgress]:
         """Copy; yield how far it has come. Raises OSError, VastCellarError before it begins."""
-        begin_s = time.monotonic()
+        plan = self.plan
+        self._begin_s, self._begin_at_s = _boot_s(), time.time()
         with contextlib.ExitStack() as stack:
-            source = stack.enter_context(hold_source(self.plan.source))
-            tree = read_tree(source, str(self.plan.source))
-            card = Card(source, self.plan.source)
+            source = stack.enter_context(hold_source(plan.source))
+            tree = self._look(source)
+            card = Card(source, plan.source)
             stack.callback(card.close)
-            destinations = self._destinations
-            for number, path in enumerate(self.plan.destinations):
-                each = self.plan.by_program[number]
+            own_folders = frozenset(each.identity for each in tree.folders) | {source.identity}
+            for each in plan.destinations:
                 made = Destination(
-                    path, self.plan.name, self.plan.algorithm, flushes_each=each
+                    each.path, plan.name, plan.algorithm, flushes_each=each.by_program,
+                    card_id=plan.card_id, card_folders=own_folders, stamps_last=each.stamps_last,
                 )  # fmt: skip
                 made.open()
                 stack.callback(made.close)
-                destinations.append(made)
+                self._destinations.append(made)
             self._pool = pool = Pool()
             stack.callback(pool.close)
-            self._legs = [
-                Leg(number, each, pool, self._stop, verifies=self.plan.verifies,
-                    verifies_along=not self.plan.shares_drive[number])
-                for number, each in enumerate(destinations)
-            ]  # fmt: skip
-            for leg in self._legs:
-                leg.start()
-            reader = self._reader = Reader(
-                card, tree.files, self._legs, pool, self.plan.algorithm, self._stop, self._goes_on
-            )
-            reader.start()
-            try:
-                yield from self._follow(reader, tree, begin_s)
-            finally:
-                if reader.is_alive():
-                    self.stop()
-                reader.join()
-                for leg in self._legs:
-                    leg.end()
-            faults = (reader.error, *(leg.fault for leg in self._legs))
-            self.error = next(filter(None, faults), None)
+            tree = yield from self._copy_until_still(source, card, tree)
             self._end_folders(tree)
-            self.outcome = self._conclude(tree, time.monotonic() - begin_s)
-            yield self._progress(tree, begin_s)
+            if not self._stop.is_set():
+                self._look_at_copies(tree)
+            self.outcome = self._conclude(tree)
+            if self.at_end is not None:
+                self.at_end(self.outcome, self._destinations)
+            self._end_journals(self.outcome)
+            yield self._progress()
         if self.error is not None:
             raise self.error
 
-    def _follow(self, reader: Reader, tree: SourceTree, begin_s: float) -> Iterator[CopyProgress]:
-        while reader.is_alive() or any(leg.is_busy for leg in self._legs):
-            yield self._progress(tree, begin_s)
-            if not reader.is_alive() and not any(leg.is_writing for leg in self._legs):
-                for leg in self._legs:  # nothing is read or written any more
+    def _look(self, source: HeldFolder) -> SourceTree:
+        self._seen_s = self._now_s()
+        where = str(self.plan.source)
+        return read_tree(source, where, is_lasting=self.plan.card_stamps_last)
+
+    def _now_s(self) -> float:
+        """Return the time since 1970 by a clock that nobody sets while a copy runs."""
+        return self._begin_at_s + _boot_s() - self._begin_s
+
+    def _copy_until_still(
+        self, source: HeldFolder, card: Card, tree: SourceTree
+    ) -> Generator[CopyProgress, None, SourceTree]:
+        """Copy *tree*, then what came and changed meanwhile; return the tree that was copied."""
+        to_copy = tree.files
+        while True:
+            yield from self._copy(card, to_copy)
+            if self._stop.is_set() or self.error is not None:
+                return tree
+            self._read_back_s = self._now_s()
+            begun_s = self._read_back_s
+            try:
+                looked = look_again(
+                    source, self.plan.source, tree, self._merged().ends,
+                    is_lasting=self.plan.card_stamps_last,
+                )  # fmt: skip
+            except (OSError, BadValueError) as error:
+                what = getattr(error, "strerror", None) or str(error)
+                self._changes += (f"the card can't be looked at again ({what})",)
+                return tree
+            self._changes += looked.losses
+            if not looked.to_copy:
+                self._seen_again_s = 0.0 if self._changes else self._now_s()
+                return tree
+            if len(self._rounds) >= _MOST_ROUNDS:
+                self._changes += looked.changes
+                return tree
+            # What went was copied before it went; what came and changed is copied now.
+            tree, to_copy, self._seen_s = looked.tree, looked.to_copy, begun_s
+
+    def _copy(self, card: Card, files: Sequence[SourceFile]) -> Iterator[CopyProgress]:
+        plan = self.plan
+        before = self._rounds[-1].legs if self._rounds else ()
+        legs = [
+            Leg(number, each, self._pool, self._stop, verifies=plan.verifies,
+                verifies_along=not plan.destinations[number].shares_drive)
+            for number, each in enumerate(self._destinations)
+        ]  # fmt: skip
+        for leg, old in zip(legs, before, strict=False):
+            leg.dropped_by = old.dropped_by
+        reader = Reader(card, files, legs, self._pool, plan.algorithm, self._stop, self._goes_on)
+        size_bytes = sum(each.size_bytes for each in files)
+        self._rounds.append(_Round(tuple(files), size_bytes, reader, tuple(legs)))
+        for leg in legs:
+            leg.start()
+        reader.start()
+        try:
+            yield from self._follow(reader, legs)
+        finally:
+            if reader.is_alive():
+                self.stop()
+            reader.join()
+            for leg in legs:
+                leg.end()
+        faults = (reader.error, *(leg.fault for leg in legs))
+        self.error = self.error or next(filter(None, faults), None)
+
+    def _follow(self, reader: Reader, legs: Sequence[Leg]) -> Iterator[CopyProgress]:
+        while reader.is_alive() or any(leg.is_busy for leg in legs):
+            yield self._progress()
+            if not reader.is_alive() and not any(leg.is_writing for leg in legs):
+                for leg in legs:  # nothing is read or written any more
                     leg.may_check.set()
             reader.join(_TELL_EVERY_S)
             if not reader.is_alive():
                 time.sleep(_TELL_EVERY_S / 4)
 
-    def _progress(self, tree: SourceTree, begin_s: float) -> CopyProgress:
-        reader = self._reader
+    def _progress(self) -> CopyProgress:
+        readers = [each.reader for each in self._rounds]
+        numbers = range(len(self._destinations))
         return CopyProgress(
-            elapsed_s=time.monotonic() - begin_s,
-            total_bytes=tree.size_bytes,
-            read_bytes=reader.read_bytes,
-            read_s=reader.read_s,
-            hash_s=reader.hash_s,
-            waited_s=reader.waited_s,
-            now=reader.now,
-            legs=tuple(
-                LegProgress(leg.written_bytes, leg.verified_bytes, leg.busy_s, leg.dropped_by)
-                for leg in self._legs
-            ),
-            total_files=len(tree.files),
+            elapsed_s=_boot_s() - self._begin_s,
+            total_bytes=sum(each.size_bytes for each in self._rounds),
+            read_bytes=sum(each.read_bytes for each in readers),
+            read_s=sum(each.read_s for each in readers),
+            hash_s=sum(each.hash_s for each in readers),
+            waited_s=sum(each.waited_s for each in readers),
+            now=readers[-1].now,
+            legs=tuple(self._leg_progress(number) for number in numbers),
+            total_files=sum(len(each.files) for each in self._rounds),
             buffered_bytes=self._pool.taken_bytes,
             buffer_bytes=self._pool.size_bytes,
+        )
+
+    def _leg_progress(self, number: int) -> LegProgress:
+        legs = [each.legs[number] for each in self._rounds]
+        return LegProgress(
+            sum(each.written_bytes for each in legs),
+            sum(each.verified_bytes for each in legs),
+            sum(each.busy_s for each in legs),
+            legs[-1].dropped_by,
         )
 
     # What came of it
 
     def _end_folders(self, tree: SourceTree) -> None:
         """Folders take the times of the source's last, the deepest first: writing changed them."""
-        for leg, destination in zip(self._legs, self._destinations, strict=True):
+        for leg, destination in zip(self._rounds[-1].legs, self._destinations, strict=True):
             if leg.dropped_by or self._stop.is_set():
                 continue
             for folder in reversed(tree.folders):
@@ -194,55 +288,134 @@ class CopyRun:
                     destination.make_folder(folder.path)
                 destination.end_folder(folder.path, folder.modified_ns)
 
-    def _conclude(self, tree: SourceTree, elapsed_s: float) -> CopyOutcome:
-        reader = self._reader
-        files = tuple(
-            FileOutcome(
-                each.path,
-                each.size_bytes,
-                "" if each.path in reader.troubles else reader.digests.get(each.path, ""),
-                tuple(self._on(leg, each.path) for leg in self._legs),
-                reader.troubles.get(each.path, ""),
-                each.modified_ns,
-            )
-            for each in tree.files
-        )
-        outcome = CopyOutcome(
+    def _look_at_copies(self, tree: SourceTree) -> None:
+        """Look at every verified file once more, and read the ends of some: it may be gone."""
+        merged = self._merged()
+        every = max(1, len(tree.files) // _SAMPLES)
+        with contextlib.closing(ends_buffer()) as buffer:
+            for number, destination in enumerate(self._destinations):
+                if self._rounds[-1].legs[number].dropped_by:
+                    continue
+                if why := destination.why_not_in_place():
+                    self._gone[number] = why
+                    continue
+                for count, file in enumerate(tree.files):
+                    seen = merged.seen[number].get(file.path)
+                    if seen is None or merged.on[number][file.path].state is not CopyState.VERIFIED:
+                        continue
+                    why = destination.why_not_as_read(
+                        file, seen, merged.ends.get(file.path, ""), buffer,
+                        reads=count % every == 0,
+                    )  # fmt: skip
+                    if why:
+                        self._spoiled[number, file.path] = why
+
+    def _merged(self) -> _Merged:
+        """Return what is known of each file, as the last round that had it left it."""
+        merged = _Merged(len(self._destinations))
+        for each in self._rounds:
+            merged.take(each)
+        return merged
+
+    def _conclude(self, tree: SourceTree) -> CopyOutcome:
+        merged = self._merged()
+        readers = [each.reader for each in self._rounds]
+        dropped = self._leg_progress
+        return CopyOutcome(
             source=str(self.plan.source),
             destinations=tuple(
                 DestinationOutcome(
-                    leg.destination.where,
-                    self.plan.drives[number],
-                    self.plan.counts_not[number],
-                    self.plan.by_program[number],
-                    leg.dropped_by,
-                    leg.written_bytes,
-                    leg.verified_bytes,
-                    leg.busy_s,
+                    str(each.path), each.drives, each.counts_not, each.by_program,
+                    self._gone.get(number, "") or dropped(number).dropped_by,
+                    dropped(number).written_bytes, dropped(number).verified_bytes,
+                    dropped(number).busy_s,
                 )
-                for number, leg in enumerate(self._legs)
+                for number, each in enumerate(self.plan.destinations)
             ),
-            files=files,
+            files=tuple(self._file_outcome(file, merged) for file in tree.files),
             left_out=tree.left_out,
             is_cancelled=self._stop.is_set(),
-            elapsed_s=elapsed_s,
-            read_s=reader.read_s,
-            read_bytes=reader.read_bytes,
+            elapsed_s=_boot_s() - self._begin_s,
+            read_s=sum(each.read_s for each in readers),
+            read_bytes=sum(each.read_bytes for each in readers),
             algorithm=self.plan.algorithm,
-        )
-        for number, destination in enumerate(self._destinations):
-            if all(each.on[number].state is CopyState.VERIFIED for each in files):
-                destination.journal.remove()
-        return outcome
+            card_id=self.plan.card_id,
+            card_seen_s=self._seen_s,
+            card_seen_again_s=self._seen_again_s,
+            read_back_s=self._read_back_s if self.plan.verifies else 0.0,
+            card_changes=self._changes,
+        )  # fmt: skip
 
-    def _on(self, leg: Leg, path: str) -> FileOnOne:
-        found = leg.outcomes.get(path)
-        troubles = self._reader.troubles
-        if path in troubles:
+    def _file_outcome(self, file: SourceFile, merged: _Merged) -> FileOutcome:
+        path = file.path
+        trouble = merged.troubles.get(path, "")
+        return FileOutcome(
+            path,
+            file.size_bytes,
+            "" if trouble else merged.digests.get(path, ""),
+            tuple(self._on(number, path, merged) for number in range(len(self._destinations))),
+            trouble,
+            file.modified_ns,
+            merged.ends.get(path, ""),
+        )
+
+    def _on(self, number: int, path: str, merged: _Merged) -> FileOnOne:
+        if path in merged.troubles:
             # Whatever came of it there, it isn't known to be what the card holds.
-            return FileOnOne(CopyState.FAILED, said=troubles[path])
+            return FileOnOne(CopyState.FAILED, said=merged.troubles[path])
+        found = merged.on[number].get(path)
         if found is not None:
+            if why := self._gone.get(number):
+                return replace(found, state=CopyState.FAILED, said=why)
+            if why := self._spoiled.get((number, path)):
+                return replace(found, state=CopyState.DIFFERENT, said=why)
             return found
-        if leg.dropped_by:
-            return FileOnOne(CopyState.FAILED, said=leg.dropped_by)
+        if dropped_by := self._leg_progress(number).dropped_by:
+            return FileOnOne(CopyState.FAILED, said=dropped_by)
         return FileOnOne(CopyState.WAITING)
+
+    def _end_journals(self, outcome: CopyOutcome) -> None:
+        for number, destination in enumerate(self._destinations):
+            states = (each.on[number].state for each in outcome.files)
+            if all(state is CopyState.VERIFIED for state in states):
+                destination.journal.remove()
+
+
+@dataclass(frozen=True, slots=True)
+class _Round:
+    """One going over the card, or over what came and changed since the one before."""
+
+    files: tuple[SourceFile, ...]
+    size_bytes: int
+    """Of all of them."""
+    reader: Reader
+    legs: tuple[Leg, ...]
+
+
+class _Merged:
+    """What is known of each file after all rounds, by its path."""
+
+    def __init__(self, destinations: int) -> None:
+        self.digests: dict[str, str] = {}
+        self.ends: dict[str, str] = {}
+        self.troubles: dict[str, str] = {}
+        self.on: list[dict[str, FileOnOne]] = [{} for _ in range(destinations)]
+        self.seen: list[dict[str, Seen]] = [{} for _ in range(destinations)]
+
+    def take(self, one: _Round) -> None:
+        """Let a later round stand for all files that it had."""
+        reader = one.reader
+        pairs = [(self.digests, reader.digests), (self.ends, reader.ends)]
+        pairs.append((self.troubles, reader.troubles))
+        known: list[tuple[dict[str, Any], dict[str, Any]]] = [*pairs]
+        for number, leg in enumerate(one.legs):
+            known += [(self.on[number], leg.outcomes), (self.seen[number], leg.seen)]
+        for mine, theirs in known:
+            for file in one.files:
+                mine.pop(file.path, None)
+            mine.update(theirs)
+
+
+def _boot_s() -> float:
+    """Return a time that goes on while the computer sleeps, and that nobody sets."""
+    return time.clock_gettime(time.CLOCK_BOOTTIME)

@@ -9,12 +9,15 @@ from __future__ import annotations
 import contextlib
 import ctypes
 import errno
+import mmap
 import os
 import stat
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 from pathlib import Path, PurePath
 
-from vastcellar.bench.copying.file_writer import FileWriter, Written
+from vastcellar.bench.copying.ends import ends_of_name
+from vastcellar.bench.copying.file_writer import FileWriter, Seen, Written
 from vastcellar.bench.copying.folders import OpenFolders
 from vastcellar.bench.copying.journal import Journal, VerifiedFile
 from vastcellar.bench.copying.source import SourceFile, folder_below
@@ -35,6 +38,12 @@ class Destination(FileWriter):
     copy_name: str
     algorithm: str
     flushes_each: bool = False
+    card_id: str = ""
+    """What the card's file system calls itself."""
+    card_folders: frozenset[Identity] = frozenset()
+    """All folders of the card: nothing is ever written into one."""
+    stamps_last: bool = True
+    """Whether inode numbers and change times there tell whether a file was touched."""
     where: str = ""
     is_fresh: bool = False
     """Whether the card's folder was made just now: nothing can stand in it."""
@@ -48,13 +57,31 @@ class Destination(FileWriter):
         self.where = str(self.path)
         self.root = HeldFolder.open(self.path)
         try:
-            self.journal = Journal(self.root, self.copy_name, self.algorithm, self.where)
-            self.tree = self._take_folder(self.root, self.copy_name)
-            self.folders = OpenFolders(self.tree)
+            self._refuse_card(self.root)
+            self.journal = Journal(
+                self.root, self.copy_name, self.algorithm, self.where, self.card_id
+            )
+            try:
+                self.tree = self._take_folder(self.root, self.copy_name)
+                self.folders = OpenFolders(self.tree)
+            except BaseException:
+                self.journal.close()
+                raise
         except BaseException:
             self.root.close()
             raise
         self._sweep()
+
+    def _refuse_card(self, held: HeldFolder) -> HeldFolder:
+        """Return *held*, closed and refused where it is one of the card's own folders."""
+        if held.identity in self.card_folders:
+            held.close()
+            raise DiskError(
+                "it is a folder of the card itself, and nothing is written to a card",
+                where=self.where,
+                mend="Choose another place, or another name with --name",
+            )
+        return held
 
     def close(self) -> None:
         """Let everything go."""
@@ -70,13 +97,28 @@ class Destination(FileWriter):
             self.is_fresh = True
         except FileExistsError:
             pass
-        return parent.open_folder(name)
+        return self._refuse_card(parent.open_folder(name))
 
     def _sweep(self) -> None:
-        """Remove what this very copy was writing when it was cut off: its token is in the name."""
-        if not self.journal.is_resumed:
-            return
-        mark = self._mark
+        """Remove what this very copy was writing when it was cut off: its token is in the name.
+
+        Of one with another checksum before it, too: nobody else would ever take that away.
+        """
+        for token in self.journal.swept_tokens:
+            self._sweep_marked(f".{token}-")
+            mark = self._beside_mark(token)
+            for name in self.root.names():
+                if name.startswith(mark) and stat.S_ISREG(self.root.status(name).st_mode):
+                    os.unlink(name, dir_fd=self.root.handle)
+
+    def _beside_mark(self, token: str) -> str:
+        return f".{self.copy_name}.{token}."
+
+    def beside_name(self, number: int) -> str:
+        """Return the name that a list has while it is written beside the copy."""
+        return f"{self._beside_mark(self.journal.token)}{number}"
+
+    def _sweep_marked(self, mark: str) -> None:
         waiting: list[tuple[str, ...]] = [()]
         while waiting:
             path = waiting.pop()
@@ -95,11 +137,17 @@ class Destination(FileWriter):
     # What is there already
 
     def known(self, file: SourceFile) -> VerifiedFile | None:
-        """Return what the journal says of *file*, where both it and its copy are as they were."""
+        """Return what the journal says of *file*, where both it and its copy are as they were.
+
+        Its ends are still to be compared with those of the clip.
+        """
         found = self.journal.verified.get(file.path)
         if found is None or found.size_bytes != file.size_bytes:
             return None
         if found.modified_ns != file.modified_ns:
+            return None
+        stamps = found.card_inode, found.card_changed_ns
+        if file.is_lasting and stamps != (file.identity.inode, file.changed_ns):
             return None
         try:
             with folder_below(self.tree, file.folder) as folder:
@@ -140,6 +188,21 @@ class Destination(FileWriter):
             size_bytes=status.st_size, was_there=True,
         )  # fmt: skip
 
+    def asides(self, written: Written) -> Iterator[Written]:
+        """Yield what stands aside already in the place of *written*, and could be the same."""
+        file = written.file
+        for number in range(1, _MOST_ASIDE):
+            name = _aside_name(file.name, number)
+            try:
+                status = written.folder.status(name)
+            except FileNotFoundError:
+                return
+            if stat.S_ISREG(status.st_mode) and status.st_size == file.size_bytes:
+                yield Written(
+                    file, written.folder, "", -1, False, Identity.of(status), name,
+                    digest=written.digest, size_bytes=status.st_size, was_there=True, is_held=False,
+                )  # fmt: skip
+
     # Writing
 
     def make_folder(self, path: tuple[str, ...]) -> None:
@@ -152,7 +215,8 @@ class Destination(FileWriter):
                 with contextlib.suppress(FileExistsError):
                     os.mkdir(part[-1], 0o777, dir_fd=parent.handle)
                     parent.sync()
-                parent.open_folder(part[-1]).close()  # a link or a file in its place is refused
+                # a link or a file in its place is refused, and so is the card
+                self._refuse_card(parent.open_folder(part[-1])).close()
             self._made.add(part)
 
     def place_of(self, file: SourceFile, number: int) -> tuple[HeldFolder, str, str]:
@@ -224,8 +288,54 @@ class Destination(FileWriter):
                 file.path, file.size_bytes, file.modified_ns, written.digest,
                 written.identity.inode, written.changed_ns,
                 written.path if written.name != file.name else "",
+                file.identity.inode, file.changed_ns, written.ends_digest,
             )
         )  # fmt: skip
+
+    # The last look
+
+    def why_not_in_place(self) -> str:
+        """Return why the folder that is held isn't the one at its path; "" where it is."""
+        try:
+            status = self.path.stat()
+            at_its_path = Identity.of(status)
+            inside = self.root.identity_of(self.copy_name)
+        except OSError as error:
+            return f"its folder can't be reached any more ({error.strerror})"
+        if at_its_path != self.root.identity or inside != self.tree.identity:
+            return "something else lies at its place now"
+        return ""
+
+    def why_not_as_read(
+        self, file: SourceFile, seen: Seen, ends: str, buffer: mmap.mmap, *, reads: bool
+    ) -> str:
+        """Return what became of a verified copy since it was *seen*; "" where nothing did.
+
+        Where stamps don't last, and where it *reads*, its ends are read from the drive once more.
+        """
+        name = seen.name or file.name
+        try:
+            folder = self.folders.take(file.folder)
+        except OSError as error:
+            return f"its folder is gone ({error.strerror})"
+        try:
+            status = folder.status(name)
+            if not stat.S_ISREG(status.st_mode) or status.st_size != file.size_bytes:
+                return "it was changed after it was read back"
+            now = status.st_ino, status.st_ctime_ns
+            if self.stamps_last and now != (seen.inode, seen.changed_ns):
+                return "it was changed after it was read back"
+            if not ends or (self.stamps_last and not reads):
+                return ""
+            if ends_of_name(folder, name, file.size_bytes, buffer) != ends:
+                return "it reads otherwise than when it was read back"
+        except FileNotFoundError:
+            return "it is gone from there since it was read back"
+        except OSError as error:
+            return f"it can't be read any more ({error.strerror})"
+        finally:
+            self.folders.give_back(file.folder)
+        return ""
 
     def sync_notes(self) -> None:
         """Return when the journal is on the drive."""

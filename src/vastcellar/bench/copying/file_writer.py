@@ -11,6 +11,7 @@ import fcntl
 import mmap
 import os
 import threading
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 from vastcellar.bench.copying.buffers import Block
@@ -44,6 +45,8 @@ class Written:
     name: str
     """That it gets."""
     digest: str = ""
+    ends_digest: str = ""
+    """Of the source's first and last block."""
     size_bytes: int = 0
     end_bytes: int = 0
     """Of what was written so far, padding counted."""
@@ -58,6 +61,16 @@ class Written:
     def path(self) -> str:
         """Below the destination, with /."""
         return "/".join((*self.file.folder, self.name))
+
+
+@dataclass(frozen=True, slots=True)
+class Seen:
+    """A copy as it lay there when it was read back."""
+
+    name: str
+    """Of the file alone, "" where it is called as the source's."""
+    inode: int
+    changed_ns: int
 
 
 class FileWriter:
@@ -112,6 +125,10 @@ class FileWriter:
     def found(self, file: SourceFile) -> Written:
         """Return what stands there, to be compared. Raises OSError."""
         raise FileNotFoundError(errno.ENOENT, os.strerror(errno.ENOENT), file.name)
+
+    def asides(self, _written: Written) -> Iterable[Written]:
+        """Return what stands aside already in the place of a file: nothing."""
+        return ()
 
     def note(self, written: Written) -> None:
         """Note that it is verified, for whoever goes on with the copy."""

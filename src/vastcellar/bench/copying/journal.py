@@ -2,7 +2,9 @@
 
 A line is written only after the file was flushed, renamed and read back; lines that a crash cut
 short, or that somebody else wrote, count for nothing. The first line holds a token of this copy:
-whatever carries it in its name was being written by it, and nothing else is ever removed.
+whatever carries it in its name was being written by it, and nothing else is ever removed. It also
+says which card it was: a journal vouches for nothing of another, nor does one from before journals
+knew their card.
 """
 
 from __future__ import annotations
@@ -12,6 +14,7 @@ import fcntl
 import json
 import os
 import secrets
+import stat
 import threading
 from dataclasses import dataclass
 
@@ -20,6 +23,7 @@ from vastcellar.core.errors import DiskError
 
 _FORMAT = "vast-cellar/copy-journal"
 _HEAD = b'{"format": "vast-cellar/copy-journal"'
+_VERSION = 2
 _MOST_BYTES = 2_000_000_000
 _LINES_AT_ONCE = 64
 """A kill costs no more than reading so many small files once again."""
@@ -40,6 +44,11 @@ class VerifiedFile:
     """Of the copy, when it was read back: whatever was done to it since is seen by it."""
     name: str = ""
     """Below the destination, where it isn't as the source's."""
+    card_inode: int = 0
+    card_changed_ns: int = 0
+    """Of the source, when it was read: another clip of its name, size and time has others."""
+    ends_digest: str = ""
+    """Of the source's first and last block: compared before this line counts."""
 
 
 def journal_name(copy_name: str) -> str:
@@ -50,7 +59,12 @@ def journal_name(copy_name: str) -> str:
 class Journal:
     """The journal of one copy on one destination, held so that no second copy writes to it."""
 
-    def __init__(self, root: HeldFolder, copy_name: str, algorithm: str, where: str) -> None:
+    def __init__(
+        self, root: HeldFolder, copy_name: str, algorithm: str, where: str, card_id: str = ""
+    ) -> None:
+        self._card_id = card_id
+        self.swept_tokens: tuple[str, ...] = ()
+        """Of this copy and of one with another checksum before it: theirs is what was left."""
         self._name = journal_name(copy_name)
         self._root, self._lock = root, threading.Lock()
         self.verified: dict[str, VerifiedFile] = {}
@@ -66,6 +80,10 @@ class Journal:
                 where=where,
                 mend="Wait for it, or give this one another name",
             ) from error
+        status = os.fstat(self._handle)
+        if not stat.S_ISREG(status.st_mode) or status.st_nlink != 1:
+            os.close(self._handle)
+            raise _not_ours(f"{where}/{self._name}")
         self.is_resumed = False
         try:
             self.token = self._read(algorithm, where)
@@ -81,25 +99,26 @@ class Journal:
             if len(content) > _MOST_BYTES:
                 break
         lines = content.split(b"\n")
-        head = _as_json(lines[0]) if content else None
-        if head and (head.get("format"), head.get("algorithm")) == (_FORMAT, algorithm):
-            token = str(head.get("token", ""))
-            if len(token) == 16 and token.isalnum():
+        head = (_as_json(lines[0]) if content else None) or {}
+        token = str(head.get("token", ""))
+        if head.get("format") == _FORMAT and len(token) == 16 and token.isalnum():
+            self.swept_tokens = (token,)
+            if (head.get("algorithm"), head.get("version")) == (algorithm, _VERSION):
                 self.is_resumed = True
-                for line in lines[1:-1]:  # what has no end of line was cut short
-                    self._take(_as_json(line))
-                if lines[-1]:  # cut short: the next line begins on its own
-                    os.write(self._handle, b"\n")
-                return token
-        if not (content.startswith(_HEAD) or _HEAD.startswith(content)):
-            raise DiskError(
-                "something else stands under the name of the copy's journal",
-                where=f"{where}/{self._name}",
-                mend="Move it away, or give the copy another name",
-            )
+                if head.get("card") == self._card_id:
+                    for line in lines[1:-1]:  # what has no end of line was cut short
+                        self._take(_as_json(line))
+                    if lines[-1]:  # cut short: the next line begins on its own
+                        os.write(self._handle, b"\n")
+                    return token
+        elif not (content.startswith(_HEAD) or _HEAD.startswith(content)):
+            raise _not_ours(f"{where}/{self._name}")
         os.ftruncate(self._handle, 0)
         token = secrets.token_hex(8)
-        self._append({"format": _FORMAT, "version": 1, "algorithm": algorithm, "token": token})
+        self._append(
+            {"format": _FORMAT, "version": _VERSION, "algorithm": algorithm, "token": token,
+             "card": self._card_id}
+        )  # fmt: skip
         self.sync()
         self._root.sync()
         return token
@@ -109,7 +128,8 @@ class Journal:
             found = VerifiedFile(**row) if row else None  # type: ignore[arg-type]
         except TypeError:
             return
-        if found is not None and isinstance(found.path, str) and isinstance(found.digest, str):
+        texts = (found.path, found.digest, found.ends_digest, found.name) if found else (None,)
+        if found is not None and all(isinstance(each, str) for each in texts):
             self.verified[found.path] = found
 
     def _append(self, row: dict[str, object]) -> None:
@@ -152,6 +172,14 @@ class Journal:
             self.close()  # some keep what is unlinked while it is open, under another name
             if is_ours:
                 os.unlink(self._name, dir_fd=self._root.handle)
+
+
+def _not_ours(where: str) -> DiskError:
+    return DiskError(
+        "something else stands under the name of the copy's journal",
+        where=where,
+        mend="Move it away, or give the copy another name",
+    )
 
 
 def _as_json(line: bytes) -> dict[str, object] | None:

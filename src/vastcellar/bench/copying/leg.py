@@ -11,7 +11,8 @@ from dataclasses import dataclass
 from typing import Protocol
 
 from vastcellar.bench.copying.buffers import BLOCK_BYTES, Block, Pool
-from vastcellar.bench.copying.file_writer import FileWriter, Written
+from vastcellar.bench.copying.file_writer import FileWriter, Seen, Written
+from vastcellar.bench.copying.journal import VerifiedFile
 from vastcellar.bench.copying.past_memory import read_at
 from vastcellar.bench.copying.source import Attributes, SourceFile
 from vastcellar.core.errors import VastCellarError
@@ -41,6 +42,7 @@ class End:
     digest: str
     """"" for one that couldn't be read whole: it gets no name."""
     attributes: Attributes = ()
+    ends_digest: str = ""
 
 
 @dataclass(slots=True)
@@ -54,6 +56,7 @@ class Whole:
     """None for an empty one."""
     digest: str
     attributes: Attributes
+    ends_digest: str
 
 
 Message = Begin | Block | End | Whole | None
@@ -93,6 +96,8 @@ class Leg:
         if verifies_along:
             self.may_check.set()
         self.outcomes: dict[str, FileOnOne] = {}
+        self.seen: dict[str, Seen] = {}
+        """Each verified file as it lay there when it was read back."""
         self._is_sent = False
         """Whether the last message has come."""
         self.dropped_by = ""
@@ -112,12 +117,16 @@ class Leg:
         self._checker = threading.Thread(target=self._guarded_checking, name="copy checker")
 
     def start(self) -> None:
-        """Begin to take what is sent."""
+        """Begin to take what is sent; one that was left before it began takes nothing."""
+        if self.dropped_by:
+            return
         self._writer.start()
         self._checker.start()
 
     def end(self) -> None:
         """Wait until all is written, and read back where it may be."""
+        if self._writer.ident is None:
+            return
         self._writer.join()
         self.may_check.set()
         self._checker.join()
@@ -132,7 +141,7 @@ class Leg:
         """Whether something is still to be written."""
         return self._writer.is_alive()
 
-    def compare(self, file: SourceFile, digest: str) -> None:
+    def compare(self, file: SourceFile, digest: str, ends_digest: str) -> None:
         """Hold what stands there under the name of *file* against *digest*, behind the rest."""
         try:
             found = self.destination.found(file)
@@ -140,8 +149,15 @@ class Leg:
             self.again.append(file)  # a link or a folder stands there: ours goes beside it
             self.compares = True
             return
-        self.compares, found.digest = True, digest
+        self.compares, found.digest, found.ends_digest = True, digest, ends_digest
         self._to_check.put(found)
+
+    def goes_on_from(self, file: SourceFile, known: VerifiedFile) -> None:
+        """Take *file* for verified as its journal has it, after the card's own was compared."""
+        self.outcomes[file.path] = FileOnOne(CopyState.VERIFIED, known.name, was_there=True)
+        name = known.name.rpartition("/")[2]
+        self.seen[file.path] = Seen(name, known.inode, known.changed_ns)
+        self.verified_bytes += file.size_bytes
 
     def settle(self, stop: threading.Event) -> None:
         """Return when all that was to be compared has been, or *stop* is set."""
@@ -253,7 +269,7 @@ class Leg:
         finally:
             if message.block is not None:
                 now = self._take(now, message.block)
-        self._end(now, End(message.digest, message.attributes))
+        self._end(now, End(message.digest, message.attributes, message.ends_digest))
 
     def _end(self, now: Written | None, message: End) -> None:
         if now is None:
@@ -262,6 +278,7 @@ class Leg:
             self._forget(now)
             return
         try:
+            now.ends_digest = message.ends_digest
             self.destination.finish(now, message.digest, message.attributes)
         except OSError as error:
             self._forget(now)
@@ -376,10 +393,25 @@ class Leg:
         if is_same is None:
             return
         if is_same:
-            self._say(written, CopyState.VERIFIED)
-            self.verified_bytes += written.file.size_bytes
-            self.destination.note(written)
+            self._is_verified(written)
         elif written.was_there:
-            self.again.append(written.file)
+            self._check_asides(written, buffer)
         else:
             self._say(written, CopyState.DIFFERENT, "it reads back otherwise than it was read")
+
+    def _is_verified(self, written: Written) -> None:
+        self._say(written, CopyState.VERIFIED)
+        name = written.name if written.name != written.file.name else ""
+        self.seen[written.file.path] = Seen(name, written.identity.inode, written.changed_ns)
+        self.verified_bytes += written.file.size_bytes
+        self.destination.note(written)
+
+    def _check_asides(self, written: Written, buffer: mmap.mmap) -> None:
+        """Another file has its name: a copy of an earlier run may stand beside it already."""
+        for aside in self.destination.asides(written):
+            if is_same := self.destination.read_back(aside, buffer, self._stop, self._read_at):
+                self._is_verified(aside)
+                return
+            if is_same is None:
+                return
+        self.again.append(written.file)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import errno
 import mmap
 import threading
@@ -10,11 +11,11 @@ from collections.abc import Callable, Sequence
 
 from vastcellar.bench.copying.buffers import BLOCK_BYTES, Block, Pool
 from vastcellar.bench.copying.digests import Digest, new_digest
+from vastcellar.bench.copying.ends import Ends, ends_buffer, ends_digest
 from vastcellar.bench.copying.leg import Begin, End, Leg, Whole
 from vastcellar.bench.copying.past_memory import whole_pages
 from vastcellar.bench.copying.source import OpenFile, Source, SourceFile
 from vastcellar.core.errors import DiskError
-from vastcellar.core.roll.copies import CopyState, FileOnOne
 
 _GONE = (errno.EIO, errno.ENODEV, errno.ENXIO, errno.ENOENT, errno.ESTALE, errno.ENOTCONN)
 
@@ -40,6 +41,8 @@ class Reader(threading.Thread):
         self._algorithm, self._stop_event, self._goes_on = algorithm, stop, goes_on
         self._ends_at_trouble, self._now_s = ends_at_trouble, now_s
         self.digests: dict[str, str] = {}
+        self.ends: dict[str, str] = {}
+        """By path, of each file's first and last block, as they were read."""
         self.troubles: dict[str, str] = {}
         """What kept a file from being read as it was looked at, by its path."""
         self.disk_error: OSError | None = None
@@ -93,24 +96,42 @@ class Reader(threading.Thread):
             self._send(file, legs, aside=True)
 
     def _read_file(self, file: SourceFile) -> None:
-        """Read *file* for those that need it; where all have it verified, not at all."""
+        """Read *file* for those that need it; where all have it verified, only its ends."""
         writes, compares = [], []
         for leg in self._legs:
             if leg.dropped_by:
                 continue
             known = leg.destination.known(file)
-            if known is not None:
+            if known is not None and known.ends_digest == self._ends_of(file):
                 self.digests.setdefault(file.path, known.digest)
-                leg.outcomes[file.path] = FileOnOne(CopyState.VERIFIED, known.name, True)
-                leg.verified_bytes += file.size_bytes
+                leg.goes_on_from(file, known)
             elif leg.destination.stands(file):
                 compares.append(leg)
             else:
                 writes.append(leg)
-        if writes or compares:
+        if file.path not in self.troubles and (writes or compares):
             digest = self._send(file, writes, aside=False)
             for leg in compares if digest else ():
-                leg.compare(file, digest)
+                leg.compare(file, digest, self.ends[file.path])
+
+    def _ends_of(self, file: SourceFile) -> str:
+        """Return the digest of the ends of *file* as they are now, read at most once."""
+        if file.path in self.ends or file.path in self.troubles:
+            return self.ends.get(file.path, "")
+        try:
+            opened = self._source.open(file)
+        except OSError as error:
+            self._trouble(file, error, 0)
+            return ""
+        try:
+            if opened.was_as_before:
+                with contextlib.closing(ends_buffer()) as buffer:
+                    self.ends[file.path] = ends_digest(opened.read, file.size_bytes, buffer)
+        except OSError as error:
+            self._trouble(file, error, 0)
+        finally:
+            opened.close()
+        return self.ends.get(file.path, "")
 
     def _send(self, file: SourceFile, legs: Sequence[Leg], *, aside: bool) -> str:
         """Read *file* once and send it to *legs*; return its digest, "" where it has none."""
@@ -142,7 +163,9 @@ class Reader(threading.Thread):
         digest = self._blocks(file, opened, len(legs), blocks.append)
         if digest and len(blocks) <= 1:
             block = blocks[0] if blocks else None
-            message = Whole(self._number, file, aside, block, digest, opened.attributes())
+            message = Whole(
+                self._number, file, aside, block, digest, opened.attributes(), self.ends[file.path]
+            )
             for leg in legs:
                 leg.inbox.put(message)
             return digest
@@ -150,7 +173,7 @@ class Reader(threading.Thread):
         for each in blocks:
             for leg in legs:
                 leg.inbox.put(each)
-        self._end(opened, digest, legs)
+        self._end(file, opened, digest, legs)
         return digest
 
     def _send_parts(
@@ -165,24 +188,23 @@ class Reader(threading.Thread):
         try:
             digest = self._blocks(file, opened, len(legs), send)
         finally:
-            self._end(opened, digest, legs)
+            self._end(file, opened, digest, legs)
         return digest
 
     def _begin(self, file: SourceFile, legs: Sequence[Leg], *, aside: bool) -> None:
         for leg in legs:
             leg.inbox.put(Begin(self._number, file, aside))
 
-    @staticmethod
-    def _end(opened: OpenFile, digest: str, legs: Sequence[Leg]) -> None:
+    def _end(self, file: SourceFile, opened: OpenFile, digest: str, legs: Sequence[Leg]) -> None:
         attributes = opened.attributes() if digest else ()
         for leg in legs:
-            leg.inbox.put(End(digest, attributes))
+            leg.inbox.put(End(digest, attributes, self.ends.get(file.path, "")))
 
     def _blocks(
         self, file: SourceFile, opened: OpenFile, readers: int, send: Callable[[Block], None]
     ) -> str:
         """Read the open *file* block by block; return its digest, "" where it has none."""
-        running, at = new_digest(self._algorithm), 0
+        running, ends, at = new_digest(self._algorithm), Ends(file.size_bytes), 0
         try:
             if not opened.was_as_before:
                 self.troubles[file.path] = "it changed since the card was looked at"
@@ -196,7 +218,7 @@ class Reader(threading.Thread):
                     block.lend(readers + 1)
                     try:
                         at = self._fill(block, opened, at, min(BLOCK_BYTES, end - at),
-                                        running, is_hole=is_hole)  # fmt: skip
+                                        running, ends, is_hole=is_hole)  # fmt: skip
                     except BaseException:
                         for _ in range(readers):  # nobody else gets it
                             self._pool.give_back(block)
@@ -214,6 +236,7 @@ class Reader(threading.Thread):
         except _ShorterError:
             self.troubles[file.path] = "it became shorter while it was copied"
             return ""
+        self.ends[file.path] = ends.hexdigest()
         return running.hexdigest()
 
     def _free_block(self) -> Block | None:
@@ -226,8 +249,8 @@ class Reader(threading.Thread):
         return block
 
     def _fill(
-        self, block: Block, opened: OpenFile, at: int, wanted: int, running: Digest, *,
-        is_hole: bool,
+        self, block: Block, opened: OpenFile, at: int, wanted: int, running: Digest, ends: Ends,
+        *, is_hole: bool,
     ) -> int:  # fmt: skip
         """Read the next part of a file into *block* and take it in; return where it ends."""
         block.at_bytes, block.is_hole = at, is_hole
@@ -239,6 +262,7 @@ class Reader(threading.Thread):
                 count = min(opened.read(view[: whole_pages(wanted)], at, wanted), wanted)
             read_s = self._now_s()
             running.update(view[:count])
+            ends.take(view[:count], at)
         self.read_s += read_s - begin_s
         self.hash_s += self._now_s() - read_s
         if count < wanted:

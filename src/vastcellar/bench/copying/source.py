@@ -17,6 +17,9 @@ from vastcellar.core.errors import BadValueError
 Attributes = tuple[tuple[str, bytes], ...]
 MOST_FILES = 2_000_000
 _DEEPEST = 64
+_LASTING = frozenset({"ext2", "ext3", "ext4", "xfs", "btrfs", "f2fs", "zfs", "bcachefs", "tmpfs"})
+"""Local file systems that keep inode numbers and change times. Others make them up while a file is
+remembered, or hand on what another computer says: a clip that nobody touched may seem changed."""
 _BLOCK_BYTES = 512
 """What the system counts the room of a file in, whatever the file system's own blocks are."""
 
@@ -33,6 +36,10 @@ class SourceFile:
     identity: Identity
     taken_bytes: int
     """What it takes up: less than its size where it has holes."""
+    changed_ns: int = 0
+    """The file system's own time of its last change, which nobody sets."""
+    is_lasting: bool = True
+    """Whether its inode number and change time are evidence: see ``stamps_last``."""
     path: str = field(init=False)
     """Below the source, with /."""
 
@@ -42,11 +49,18 @@ class SourceFile:
 
     def is_as(self, status: os.stat_result) -> bool:
         """Whether *status* is still that of this very file, unchanged."""
-        return (
-            status.st_ino == self.identity.inode
-            and status.st_dev == self.identity.device
-            and status.st_size == self.size_bytes
-            and status.st_mtime_ns == self.modified_ns
+        if (status.st_size, status.st_mtime_ns) != (self.size_bytes, self.modified_ns):
+            return False
+        return not self.is_lasting or (
+            Identity.of(status) == self.identity and status.st_ctime_ns == self.changed_ns
+        )
+
+    def is_like(self, other: SourceFile) -> bool:
+        """Whether *other*, of a later look, is this very file, unchanged as far as that tells."""
+        if (other.size_bytes, other.modified_ns) != (self.size_bytes, self.modified_ns):
+            return False
+        return not self.is_lasting or (
+            (other.identity, other.changed_ns) == (self.identity, self.changed_ns)
         )
 
 
@@ -56,6 +70,7 @@ class SourceFolder:
 
     path: tuple[str, ...]
     modified_ns: int
+    identity: Identity
 
 
 @dataclass(frozen=True, slots=True)
@@ -119,8 +134,16 @@ class Source(Protocol):
         """Whether nothing stands at its place any more."""
 
 
-def read_tree(root: HeldFolder, where: str) -> SourceTree:
-    """Return what lies below *root*. Raises BadValueError for more than can be a card."""
+def stamps_last(file_system: str) -> bool:
+    """Whether inode numbers and change times of *file_system* tell whether a file was touched."""
+    return file_system in _LASTING
+
+
+def read_tree(root: HeldFolder, where: str, *, is_lasting: bool = True) -> SourceTree:
+    """Return what lies below *root*, on a file system whose stamps last or don't.
+
+    Raises BadValueError for more than can be a card.
+    """
     files: list[SourceFile] = []
     folders: list[SourceFolder] = []
     left_out: list[str] = []
@@ -140,12 +163,13 @@ def read_tree(root: HeldFolder, where: str) -> SourceTree:
             here = (*path, name)
             if stat.S_ISDIR(status.st_mode) and len(here) < _DEEPEST:
                 below.append(here)
-                folders.append(SourceFolder(here, status.st_mtime_ns))
+                folders.append(SourceFolder(here, status.st_mtime_ns, Identity.of(status)))
             elif stat.S_ISREG(status.st_mode):
                 files.append(
                     SourceFile(path, name, status.st_size, status.st_mtime_ns,
                                stat.S_IMODE(status.st_mode), Identity.of(status),
-                               min(status.st_blocks * _BLOCK_BYTES, status.st_size))
+                               min(status.st_blocks * _BLOCK_BYTES, status.st_size),
+                               status.st_ctime_ns, is_lasting)
                 )  # fmt: skip
             else:
                 left_out.append("/".join(here))

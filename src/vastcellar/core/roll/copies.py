@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
+from itertools import combinations
 
 
 class CopyState(StrEnum):
@@ -47,6 +48,8 @@ class FileOutcome:
     trouble: str = ""
     """What is wrong with the source's own: unreadable, changed while it was copied."""
     modified_ns: int = 0
+    ends_digest: str = ""
+    """Of its first and last block, by which it is known again without being read whole."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,8 +57,8 @@ class DestinationOutcome:
     """One destination as a whole."""
 
     name: str
-    drive: str
-    """That it lies on; the same for all partitions of it."""
+    drives: tuple[str, ...]
+    """That it lies on, several for an array; the same for all partitions of one."""
     counts_not_because: str = ""
     """Why a copy there is none when it comes to wiping; "" where it is one."""
     is_by_program: bool = False
@@ -83,6 +86,16 @@ class CopyOutcome:
     """While the source was being read, nothing else counted."""
     read_bytes: int = 0
     algorithm: str = "xxh128"
+    card_id: str = ""
+    """What the card's file system calls itself; "" where that isn't known."""
+    card_seen_s: float = 0.0
+    """When the tree that was copied was looked at first; as all of these since 1970."""
+    card_seen_again_s: float = 0.0
+    """When it was found unchanged, after all was read back; 0 where nobody looked again."""
+    read_back_s: float = 0.0
+    """When the last file was read back."""
+    card_changes: tuple[str, ...] = ()
+    """What lies on the card otherwise than it was copied, as the last look found it."""
 
     @property
     def size_bytes(self) -> int:
@@ -97,32 +110,56 @@ class WipeRule:
     copies: int = 2
 
 
-def verified_copies(outcome: CopyOutcome) -> int:
-    """Return on how many drives every file of the card is verified.
+def counting_destinations(outcome: CopyOutcome) -> tuple[int, ...]:
+    """Return the destinations that count for wiping: the most that share no drive.
 
-    Two destinations on one drive are one copy: it fails as a whole. One on the card's own drive,
-    or in the computer's memory, is none.
+    Two destinations on one drive are one copy: it fails as a whole, and so is an array beside one
+    of its own disks. One on the card's own drive, or in the computer's memory, is none. On each
+    *every* file of the card is verified; folders on the same drives make that up together.
     """
-    drives: dict[str, set[int]] = {}
+    whole: dict[frozenset[str], set[int]] = {}
     for number, each in enumerate(outcome.destinations):
         if not each.counts_not_because:
-            drives.setdefault(each.drive, set()).add(number)
-    return sum(
-        all(
+            whole.setdefault(frozenset(each.drives), set()).add(number)
+    groups = {
+        min(numbers): drives
+        for drives, numbers in whole.items()
+        if all(
             any(file.on[number].state is CopyState.VERIFIED for number in numbers)
             for file in outcome.files
         )
-        for numbers in drives.values()
-    )
+    }
+    return most_apart(groups)
+
+
+def most_apart(drives: Mapping[int, Collection[str]]) -> tuple[int, ...]:
+    """Return the most of the numbered places whose *drives* are all different.
+
+    One that lies on no drive that is known is left out. As many as a copy has destinations: few.
+    """
+    known = [number for number, names in drives.items() if names]
+    for count in range(len(known), 0, -1):
+        for chosen in combinations(known, count):
+            names = [name for number in chosen for name in set(drives[number])]
+            if len(names) == len(set(names)):
+                return tuple(sorted(chosen))
+    return ()
+
+
+def verified_copies(outcome: CopyOutcome) -> int:
+    """Return on how many drives of their own every file of the card is verified."""
+    return len(counting_destinations(outcome))
 
 
 def not_safe_because(outcome: CopyOutcome, rule: WipeRule) -> tuple[str, ...]:
     """Return why the card must not be wiped; () where it is safe.
 
     A card is safe only by what was read from it and read back: nothing of it may have been
-    unreadable, changed or left out.
+    unreadable, changed or left out, and a last look has to have found it as it was read.
     """
-    reasons = []
+    reasons = list(outcome.card_changes)
+    if not outcome.is_cancelled and not outcome.card_seen_again_s and not reasons:
+        reasons.append("whether the card changed while it was copied isn't known")
     troubled = [each for each in outcome.files if each.trouble]
     if outcome.is_cancelled:
         reasons.append("the copy was cancelled")

@@ -6,7 +6,7 @@ other names tomorrow, so they are told apart by what they say of themselves.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 from enum import StrEnum
@@ -19,6 +19,10 @@ from vastcellar.core.roll.copies import (
     FileOutcome,
     verified_copies,
 )
+
+MOST_ENDS_READ = 2000
+"""Of so many files of a card the ends are read when it is recognised: some seconds at most."""
+_MOST_TRIED = 8
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,6 +91,8 @@ class Recognised(StrEnum):
     """All that is on it was copied before, and nothing has been added."""
     GROWN = "recorded on since"
     """What was copied is on it still, and more has come."""
+    ALIKE = "alike by names, sizes and times"
+    """Kept before copies knew the ends of their clips: whether it is that card isn't known."""
     OTHER_CLIPS = "other clips of the same names"
     """Two cards that count their clips from one, or one that was wiped and used again."""
 
@@ -99,21 +105,47 @@ class Recognition:
     copy: KeptCopy | None = None
     known_files: int = 0
     """Of the card's files, those that the copy has."""
+    compared_files: int = 0
+    """Of those, the ones whose ends were read and are the same."""
 
 
-def recognise(files: Sequence[CardFile], kept: Iterable[KeptCopy]) -> Recognition:
+def recognise(
+    files: Sequence[CardFile], kept: Iterable[KeptCopy], ends_of: Callable[[str], str]
+) -> Recognition:
     """Return what a card with *files* is, beside the copies that are *kept*.
 
-    A file is known again by path, size and time of change, as the card says them; of several
-    copies the one that knows most of it counts, of equals the newest.
+    A file is known again by path, size and time of change, and by its first and last block, which
+    *ends_of* reads: clocks are reset, and clips of one length are usual. Of several copies the one
+    that knows most of it counts, of equals the newest; the next is tried where the ends differ.
     """
+    if not files:
+        return Recognition(Recognised.NEW)
     ranked = [found for each in kept if (found := _beside(files, each)) is not None]
-    best = max(
-        ranked,
+    ranked.sort(
         key=lambda each: (each.known_files, each.copy.made_at if each.copy else None),
-        default=Recognition(Recognised.NEW),
+        reverse=True,
     )
-    return best if files else Recognition(Recognised.NEW)
+    tried = [_by_ends(each, files, ends_of) for each in ranked[:_MOST_TRIED]]
+    sure = (each for each in tried if each.kind in (Recognised.SAME, Recognised.GROWN))
+    return next(sure, tried[0] if tried else Recognition(Recognised.NEW))
+
+
+def _by_ends(
+    found: Recognition, files: Sequence[CardFile], ends_of: Callable[[str], str]
+) -> Recognition:
+    """Return *found* after the ends of its files were compared, of a sample where they are many."""
+    if found.copy is None or found.kind not in (Recognised.SAME, Recognised.GROWN):
+        return found
+    there = {each.name: each for each in found.copy.outcome.files}
+    known = [each.path for each in files if each.path in there]
+    asked = known[:: max(1, -(-len(known) // MOST_ENDS_READ))]
+    if not all(there[path].ends_digest for path in asked):
+        return replace(found, kind=Recognised.ALIKE)
+    wrong = sum(ends_of(path) != there[path].ends_digest for path in asked)
+    if wrong:
+        kind, count = Recognised.OTHER_CLIPS, found.known_files - wrong
+        return replace(found, kind=kind, known_files=count)
+    return replace(found, compared_files=len(asked))
 
 
 def _beside(files: Sequence[CardFile], copy: KeptCopy) -> Recognition | None:

@@ -9,6 +9,7 @@ from vastcellar.bench.folder_target import FolderTarget
 from vastcellar.core.errors import BadValueError, DiskError
 from vastcellar.core.parts.identity import DeviceIdentity
 from vastcellar.core.units import PLAIN
+from vastcellar.devices.behind import IN_MEMORY
 from vastcellar.devices.block_device import (
     BlockDevice,
     find_block_device,
@@ -33,8 +34,9 @@ class Place:
     def caution(self) -> str:
         """What makes a measurement here none of a drive; "" where nothing does."""
         if self.mount.is_in_memory:
+            on = "" if self.mount.file_system in IN_MEMORY else ", as an image or a disk made of it"
             return (
-                f"the folder lies in the computer's memory ({self.mount.file_system}): what is "
+                f"the folder lies in the computer's memory ({self.mount.file_system}{on}): what is "
                 "measured there is no drive"
             )
         if self.mount.is_over_network:
@@ -51,7 +53,7 @@ class Place:
         if found.file_system_uuid:
             return found
         mount = self.mount
-        uuid = file_system_uuid(mount.device, mount.mount_point, mount.file_system)
+        uuid = file_system_uuid(mount.block_path, mount.mount_point, mount.file_system)
         return replace(found, file_system_uuid=uuid)
 
     @property
@@ -81,6 +83,11 @@ def find_place(folder: Path) -> Place:
     if not folder.is_dir():
         raise DiskError("it is not a folder", where=str(folder), mend="Choose a folder")
     return Place(str(folder), mount, find_block_device(mount.device_number))
+
+
+def drive_key(folder: Path) -> str:
+    """Return what drives *folder* lies on, as one text. Raises DiskError."""
+    return mount_of(folder).behind.key
 
 
 def folder_target(folder: Path, place: Place, notes_folder: Path) -> FolderTarget:

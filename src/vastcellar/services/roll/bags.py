@@ -8,17 +8,19 @@ from __future__ import annotations
 import errno
 import hashlib
 import os
+from collections.abc import Sequence
 from datetime import UTC, datetime
 from pathlib import Path
 
 from vastcellar import __version__
 from vastcellar.bench.copying.copy_run import CopyPlan
+from vastcellar.bench.copying.destination import Destination
 from vastcellar.bench.copying.source import hold_source, read_tree
 from vastcellar.bench.disk_errors import as_disk_error
 from vastcellar.bench.held_folder import HeldFolder
 from vastcellar.core.errors import BadValueError, DiskError
 from vastcellar.core.roll.copies import CopyOutcome, CopyState
-from vastcellar.services.roll.whole_files import write_temporary
+from vastcellar.services.roll.beside_copies import write_beside
 from vastcellar.store.reading import read_bytes
 
 PAYLOAD = "data"
@@ -44,7 +46,7 @@ def bag_folders(asked: CopyPlan) -> list[Path]:
     except OSError as error:
         raise as_disk_error(error, str(asked.source)) from error
     wanted = {each.path: each.size_bytes for each in tree.files}
-    folders = [each / asked.name for each in asked.destinations]
+    folders = [each / asked.name for each in asked.paths]
     for folder in folders:
         _require_ours(folder, wanted)
     for folder in folders:
@@ -88,7 +90,7 @@ def _require_ours(folder: Path, wanted: dict[str, int]) -> None:
         )
 
 
-def finish_bags(plan: CopyPlan, outcome: CopyOutcome) -> tuple[Path, ...]:
+def finish_bags(outcome: CopyOutcome, destinations: Sequence[Destination]) -> tuple[Path, ...]:
     """Write the lists of each bag whose files are all verified; return those bags.
 
     What is not whole gets no lists: half a bag would pass for one. Lists of the same content are
@@ -97,17 +99,18 @@ def finish_bags(plan: CopyPlan, outcome: CopyOutcome) -> tuple[Path, ...]:
     if outcome.is_cancelled:
         return ()
     made = []
-    for number, folder in enumerate(plan.destinations):
+    for number, held in enumerate(destinations):
         states = [each.on[number].state for each in outcome.files]
         is_whole = all(state is CopyState.VERIFIED for state in states)
         if outcome.destinations[number].dropped_by or not is_whole or outcome.left_out:
             continue
-        _write_lists(folder, outcome, number)
-        made.append(folder)
+        _write_lists(held, outcome, number)
+        made.append(held.path)
     return tuple(made)
 
 
-def _write_lists(folder: Path, outcome: CopyOutcome, number: int) -> None:
+def _write_lists(held: Destination, outcome: CopyOutcome, number: int) -> None:
+    folder = held.path
     size = sum(each.size_bytes for each in outcome.files)
     manifest = "".join(
         sorted(
@@ -121,31 +124,29 @@ def _write_lists(folder: Path, outcome: CopyOutcome, number: int) -> None:
         f"Bag-Software-Agent: Vast Cellar {__version__}\n"
     )
     try:
-        _require_payload(folder, {each.on[number].name or each.name for each in outcome.files})
-        with hold_source(folder) as root:
-            _write(root, folder, "manifest-sha256.txt", manifest.encode())
-            kept = _read(root, "bag-info.txt")
-            if kept is None or f"Payload-Oxum: {size}.{len(outcome.files)}\n".encode() not in kept:
-                _write(root, folder, "bag-info.txt", info.encode())
-            _write(root, folder, "bagit.txt", _DECLARATION.encode())
-            tags = ""
-            for name in ("bag-info.txt", "bagit.txt", "manifest-sha256.txt"):
-                content = _read(root, name) or b""
-                tags += f"{hashlib.sha256(content).hexdigest()}  {name}\n"
-            _write(root, folder, "tagmanifest-sha256.txt", tags.encode())
+        _require_payload(held, {each.on[number].name or each.name for each in outcome.files})
+        _write(held, "manifest-sha256.txt", manifest.encode())
+        kept = _read(held.root, "bag-info.txt")
+        if kept is None or f"Payload-Oxum: {size}.{len(outcome.files)}\n".encode() not in kept:
+            _write(held, "bag-info.txt", info.encode())
+        _write(held, "bagit.txt", _DECLARATION.encode())
+        tags = ""
+        for name in ("bag-info.txt", "bagit.txt", "manifest-sha256.txt"):
+            content = _read(held.root, name) or b""
+            tags += f"{hashlib.sha256(content).hexdigest()}  {name}\n"
+        _write(held, "tagmanifest-sha256.txt", tags.encode())
     except OSError as error:
         raise as_disk_error(error, str(folder)) from error
 
 
-def _require_payload(folder: Path, listed: set[str]) -> None:
+def _require_payload(held: Destination, listed: set[str]) -> None:
     """Refuse a bag in whose payload something else lies: no tool would call it valid."""
-    with hold_source(folder / PAYLOAD) as held:
-        tree = read_tree(held, str(folder / PAYLOAD))
+    tree = read_tree(held.tree, str(held.path / PAYLOAD))
     others = {each.path for each in tree.files} - listed | set(tree.left_out)
     if others:
         raise DiskError(
             f"{sorted(others)[0]!r} lies in its payload and isn't on the card",
-            where=str(folder),
+            where=str(held.path),
             mend="Give the bag another name",
         )
 
@@ -176,18 +177,15 @@ def _read(root: HeldFolder, name: str) -> bytes | None:
         return file.read()
 
 
-def _write(root: HeldFolder, folder: Path, name: str, content: bytes) -> None:
+def _write(held: Destination, name: str, content: bytes) -> None:
     """Write a list whole or not at all; one of the same content is left, another is refused."""
-    known = _read(root, name)
+    known = _read(held.root, name)
     if known == content:
         return
     if known is not None:
         raise DiskError(
             f"another {name} stands in this bag",
-            where=str(folder),
+            where=str(held.path),
             mend="Give the bag another name: what was handed over stays as it was",
         )
-    temporary = f".{PAYLOAD}.vast-cellar-list"
-    write_temporary(root, temporary, content)
-    root.rename(temporary, name)
-    root.sync()
+    write_beside(held, name, content)

@@ -9,7 +9,8 @@ from vastcellar.core.errors import BadFileError
 from vastcellar.core.roll.copies import CopyOutcome, CopyState
 
 _LENGTHS = {32: "xxh128", 64: "sha256"}
-_LISTED = (CopyState.VERIFIED, CopyState.COPIED)
+LISTED = (CopyState.VERIFIED, CopyState.COPIED)
+"""States of the files that a list names."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,15 +26,30 @@ def list_text(outcome: CopyOutcome, number: int, folder: str) -> str:
     rows = (
         (each.digest, f"{folder}/{each.on[number].name or each.name}")
         for each in outcome.files
-        if each.digest and each.on[number].state in _LISTED
+        if each.digest and each.on[number].state in LISTED
     )
     return "".join(_line(digest, path) for digest, path in rows)
 
 
 def _line(digest: str, path: str) -> str:
-    # As the general tools do: a line that begins with a backslash has its name escaped.
+    # As both tools do: a line that begins with a backslash has its name escaped. Only sha256sum
+    # needs it for a backslash alone; xxh128sum reads such a name as it is, since ever.
+    is_sha = len(digest) == max(_LENGTHS)
+    if not (_unread_by_older(path) or (is_sha and "\\" in path)):
+        return f"{digest}  {path}\n"
     escaped = path.replace("\\", "\\\\").replace("\n", "\\n").replace("\r", "\\r")
-    return f"{'' if escaped == path else chr(92)}{digest}  {escaped}\n"
+    return f"\\{digest}  {escaped}\n"
+
+
+def _unread_by_older(path: str) -> bool:
+    return "\n" in path or "\r" in path
+
+
+def lines_unread_by_older(outcome: CopyOutcome) -> int:
+    """Return how many lines of the list xxh128sum reads from its version 0.8.2 on only."""
+    if outcome.algorithm != "xxh128":
+        return 0
+    return sum(_unread_by_older(each.name) for each in outcome.files)
 
 
 def read_list(text: str, where: str) -> tuple[Listed, ...]:

@@ -38,7 +38,7 @@ def clips_on_copy(plan: CopyPlan, outcome: CopyOutcome) -> Iterator[tuple[FileOu
             continue
         for number, one in enumerate(file.on):
             if one.state is CopyState.VERIFIED:
-                yield file, plan.destinations[number] / plan.name / (one.name or file.name)
+                yield file, plan.paths[number] / plan.name / (one.name or file.name)
                 break
 
 

@@ -1,48 +1,42 @@
-"""A card copied for real: what is asked is looked at first, lists and a record stand beside it."""
+"""A card copied for real: what is asked is looked at first, then it is run and its papers kept."""
 
 from __future__ import annotations
 
-import contextlib
 import errno
-import json
 import os
 from collections.abc import Iterator, Sequence
-from dataclasses import asdict
-from datetime import UTC, datetime
+from functools import partial
 from pathlib import Path
-from typing import Any
 
 from vastcellar.bench.clock_watch import ClockWatch
-from vastcellar.bench.copying.copy_run import CopyPlan, CopyProgress, CopyRun
+from vastcellar.bench.copying.copy_run import (
+    CopyPlan,
+    CopyProgress,
+    CopyRun,
+    PlannedDestination,
+)
+from vastcellar.bench.copying.destination import Destination
 from vastcellar.bench.copying.digests import ALGORITHMS
 from vastcellar.bench.copying.journal import journal_name
 from vastcellar.bench.copying.room import RoomTaken, file_system_of, room_taken
-from vastcellar.bench.copying.source import SourceTree, hold_source, read_tree
+from vastcellar.bench.copying.source import SourceTree, hold_source, read_tree, stamps_last
 from vastcellar.bench.disk_errors import as_disk_error
-from vastcellar.bench.held_folder import HeldFolder
-from vastcellar.core.errors import BadValueError, DiskError
-from vastcellar.core.roll.copies import (
-    CopyOutcome,
-    CopyState,
-    WipeRule,
-    not_safe_because,
-    verified_copies,
-)
-from vastcellar.core.units import PLAIN, NumberFormat
+from vastcellar.core.errors import BadValueError, DiskError, VastCellarError
+from vastcellar.core.roll.copies import CopyOutcome
+from vastcellar.core.units import PLAIN
 from vastcellar.devices.awake import kept_awake
-from vastcellar.services.roll.checksum_lists import list_text
-from vastcellar.services.roll.disks import DiskBehind, disk_behind
-from vastcellar.services.roll.whole_files import write_temporary
+from vastcellar.devices.behind import Behind, behind_folder
+from vastcellar.services.proving.places import find_place
+from vastcellar.services.roll.bags import finish_bags
+from vastcellar.services.roll.beside_copies import Papers, keep_lists
 
-RECORD_FORMAT = "vast-cellar/copy"
 MOST_DESTINATIONS = 4
-_MOST_LISTS = 1000
 _FAT, _FAT_MOST_BYTES = ("vfat", "msdos"), 2**32
 _WITHOUT_HOLES = ("vfat", "msdos", "exfat", "fuseblk", "fuse.exfat", "ntfs-3g")
 _RESERVE_BYTES = 64 * 2**20
 """A file system that is filled to its last block grows slow, and some refuse to rename."""
 
-__all__ = ["CopyProgress", "CopyRun", "copy_run", "keep_lists", "outcome_figures", "outcome_lines"]
+__all__ = ["CopyProgress", "CopyRun", "Papers", "copy_run", "run_copy"]
 
 
 def copy_run(
@@ -80,39 +74,53 @@ def copy_run(
     _require_apart(real, targets, name)
     tree = _tree(real)
     largest = max((each.size_bytes for each in tree.files), default=0)
-    own, behind = disk_behind(real), [disk_behind(each) for each in targets]
-    needed = []
-    for target, disk in zip(targets, behind, strict=True):
-        _require_holds(target, disk, largest)
-        has_holes = disk.file_system not in _WITHOUT_HOLES
-        whole = tree.taken_bytes if has_holes else tree.size_bytes
-        needed.append(max(0, whole - _there_bytes(target, name)))
+    own = find_place(real)
     plan = CopyPlan(
         real,
-        tuple(targets),
+        tuple(_planned(each, name, tree, largest, own.mount.behind) for each in targets),
         name,
-        tuple(each.key for each in behind),
-        tuple(_counts_not(each, own) for each in behind),
-        tuple(each.key == own.key for each in behind),
-        tuple(each.is_by_program for each in behind),
-        tuple(file_system_of(each) for each in targets),
-        tuple(needed),
         algorithm,
         verifies,
+        card_id=own.identity.file_system_uuid,
+        card_stamps_last=stamps_last(own.mount.file_system),
     )
     _require_room(plan)
     return CopyRun(plan)
 
 
-def _counts_not(disk: DiskBehind, own: DiskBehind) -> str:
-    if disk.is_in_memory:
+def _planned(
+    target: Path, name: str, tree: SourceTree, largest: int, own: Behind
+) -> PlannedDestination:
+    behind = behind_folder(target)
+    _require_holds(target, behind, largest)
+    has_holes = behind.file_system not in _WITHOUT_HOLES
+    whole = tree.taken_bytes if has_holes else tree.size_bytes
+    return PlannedDestination(
+        target,
+        drives=tuple(sorted(behind.drives)),
+        counts_not=counts_not_because(behind, own),
+        shares_drive=behind.shares_drive(own) or behind.key == own.key,
+        by_program=behind.is_by_program,
+        file_system=file_system_of(target),
+        needed_bytes=max(0, whole - _there_bytes(target, name)),
+        stamps_last=stamps_last(behind.file_system),
+    )
+
+
+def counts_not_because(behind: Behind, own: Behind) -> str:
+    """Return why a copy that lies on *behind* is none for wiping a card on *own*; "" if it is."""
+    if behind.is_in_memory:
         return "it lies in the computer's memory"
-    if disk.key == own.key:
+    if not behind.is_known:
+        return f"which drive it lies on isn't known: {behind.unknown_because}"
+    if behind.shares_drive(own):
         return "it lies on the card's own drive"
-    return "" if disk.is_known else "which drive it lies on isn't known"
+    if not own.is_known:
+        return f"whether it is the card's own drive isn't known: of that, {own.unknown_because}"
+    return ""
 
 
-def _require_holds(target: Path, disk: DiskBehind, largest: int) -> None:
+def _require_holds(target: Path, disk: Behind, largest: int) -> None:
     if disk.file_system in _FAT and largest >= _FAT_MOST_BYTES:
         raise BadValueError(
             f"the card has a file of {PLAIN.size(largest)}, and FAT32 holds none of 4 GiB",
@@ -138,7 +146,7 @@ def _real(path: Path, what: str) -> Path:
 
 def _require_apart(source: Path, targets: Sequence[Path], name: str) -> None:
     seen: dict[tuple[int, int], Path] = {}
-    inside = _identity(source)
+    inside, above_source = _identity(source), [source, *source.parents]
     for target in targets:
         above = [target, *target.parents]
         if any(_identity(each) == inside for each in above):
@@ -146,9 +154,9 @@ def _require_apart(source: Path, targets: Sequence[Path], name: str) -> None:
                 "it lies inside the card itself", where=str(target), mend="Choose another place"
             )
         made = target / name
-        if made.exists() and _identity(made) == inside:
+        if made.exists() and any(_identity(each) == _identity(made) for each in above_source):
             raise BadValueError(
-                "the copy would be the card itself",
+                "the copy would be written into the card itself",
                 where=str(made),
                 mend="Choose another place, or another name with --name",
             )
@@ -183,9 +191,13 @@ def _there_bytes(target: Path, name: str) -> int:
 def _by_file_system(plan: CopyPlan, counts: Sequence[int]) -> dict[str, int]:
     """Return the room that is needed on each file system: two folders on one share what is free."""
     needed: dict[str, int] = {}
-    for file_system, count in zip(plan.file_systems, counts, strict=True):
-        needed[file_system] = needed.get(file_system, 0) + count
+    for each, count in zip(plan.destinations, counts, strict=True):
+        needed[each.file_system] = needed.get(each.file_system, 0) + count
     return needed
+
+
+def _needed_bytes(plan: CopyPlan) -> list[int]:
+    return [each.needed_bytes for each in plan.destinations]
 
 
 def _require_room(plan: CopyPlan, before: str = "") -> None:
@@ -194,10 +206,10 @@ def _require_room(plan: CopyPlan, before: str = "") -> None:
     With *before* only those of them count that announced themselves before that token, and only
     they are a reason: a drive that others filled meanwhile is left, and the rest is copied.
     """
-    needed = _by_file_system(plan, plan.needed_bytes)
-    for target, file_system in zip(plan.destinations, plan.file_systems, strict=True):
-        mine, others = needed[file_system], room_taken(file_system, before)
-        found = os.statvfs(target)
+    needed = _by_file_system(plan, _needed_bytes(plan))
+    for each in plan.destinations:
+        mine, others = needed[each.file_system], room_taken(each.file_system, before)
+        found = os.statvfs(each.path)
         free = found.f_bavail * found.f_frsize
         if not mine or (before and not others) or free >= mine + others + _RESERVE_BYTES:
             continue
@@ -205,7 +217,7 @@ def _require_room(plan: CopyPlan, before: str = "") -> None:
         raise DiskError(
             f"{PLAIN.size(mine)} are to be written, {PLAIN.size(free)} are free{beside}, and "
             f"{PLAIN.size(_RESERVE_BYTES)} stay free",
-            where=str(target),
+            where=str(each.path),
             mend="Make room, or choose another destination",
         )
 
@@ -218,20 +230,29 @@ def whole_of(plan: CopyPlan) -> tuple[int, int]:
 
 def can_go_on(plan: CopyPlan) -> bool:
     """Whether a copy of that name was cut off in one of the destinations."""
-    return any((each / journal_name(plan.name)).is_file() for each in plan.destinations)
+    return any((each / journal_name(plan.name)).is_file() for each in plan.paths)
 
 
-def run_copy(run: CopyRun, *, said: list[str] | None = None) -> Iterator[CopyProgress]:
+def run_copy(
+    run: CopyRun,
+    *,
+    said: list[str] | None = None,
+    papers: Papers | None = None,
+    is_bag: bool = False,
+) -> Iterator[CopyProgress]:
     """Run it; yield how far it has come. Raises DiskError for what the disks refuse at once.
 
+    With *papers* lists and records are written beside the copies, and bags are finished.
     The computer is kept awake meanwhile; where that can't be, and where it slept all the same, a
     sentence is added to *said*.
     """
     watch = ClockWatch()
     plan = run.plan
+    if papers is not None:
+        run.at_end = partial(_write_papers, plan, papers, is_bag)
     try:
         with kept_awake(f"{plan.name} is being copied") as awake, RoomTaken() as room:
-            room.tell(_by_file_system(plan, plan.needed_bytes))
+            room.tell(_by_file_system(plan, _needed_bytes(plan)))
             _require_room(plan, room.token)  # another may have begun since it was asked for
             for progress in run.run():
                 room.tell(_by_file_system(plan, _left_bytes(plan, progress)))
@@ -247,167 +268,22 @@ def run_copy(run: CopyRun, *, said: list[str] | None = None) -> Iterator[CopyPro
         said.append(f"It was not kept awake: {refused}.")
 
 
+def _write_papers(
+    plan: CopyPlan, papers: Papers, is_bag: bool, outcome: CopyOutcome,
+    destinations: Sequence[Destination],
+) -> None:  # fmt: skip
+    keep_lists(plan, outcome, destinations, papers)
+    if not is_bag:
+        return
+    try:
+        papers.bags = finish_bags(outcome, destinations)
+    except VastCellarError as error:  # the copy is told and kept all the same
+        papers.no_bag = error
+
+
 def _left_bytes(plan: CopyPlan, progress: CopyProgress) -> list[int]:
     """Return what is still to be written to each destination."""
     return [
-        0 if leg.dropped_by else max(0, needed - leg.written_bytes)
-        for needed, leg in zip(plan.needed_bytes, progress.legs, strict=True)
+        0 if leg.dropped_by else max(0, each.needed_bytes - leg.written_bytes)
+        for each, leg in zip(plan.destinations, progress.legs, strict=True)
     ]
-
-
-def keep_lists(plan: CopyPlan, outcome: CopyOutcome) -> tuple[Path, ...]:
-    """Write the list that general tools check, and our record, beside each copy.
-
-    What stands there under their names is never replaced. None for a copy that was cancelled: half
-    a list would pass for a whole one.
-    """
-    if outcome.is_cancelled:
-        return ()
-    made = []
-    for number, (target, each) in enumerate(
-        zip(plan.destinations, outcome.destinations, strict=True)
-    ):
-        if each.dropped_by:
-            continue
-        listed = list_text(outcome, number, plan.name)
-        record = json.dumps(_record(plan, outcome, number), indent=1) + "\n"
-        for suffix, text in ((f".{plan.algorithm}", listed), (".copy.json", record)):
-            made.append(_write_beside(target, plan.name, suffix, text))
-    return tuple(made)
-
-
-def _write_beside(target: Path, name: str, suffix: str, text: str) -> Path:
-    content = text.encode("utf-8", errors="surrogateescape")
-    temporary = f".{name}.vast-cellar-list"
-    try:
-        with hold_source(target) as root:
-            write_temporary(root, temporary, content)
-            for number in range(1, _MOST_LISTS):
-                own = f"{name}{suffix}" if number == 1 else f"{name}-{number}{suffix}"
-                if _holds(root, own, content):
-                    root.remove(temporary)
-                    return target / own
-                with contextlib.suppress(FileExistsError):
-                    root.rename(temporary, own)
-                    root.sync()
-                    return target / own
-            root.remove(temporary)
-    except OSError as error:
-        raise as_disk_error(error, str(target)) from error
-    raise DiskError(
-        "a thousand lists of that name stand there", where=str(target), mend="Give it another name"
-    )
-
-
-def _holds(root: HeldFolder, name: str, content: bytes) -> bool:
-    """Whether the file *name* is there and holds just that."""
-    try:
-        handle = root.open_file(name)
-    except OSError:
-        return False
-    with os.fdopen(handle, "rb") as file:
-        return os.fstat(handle).st_size == len(content) and file.read() == content
-
-
-def _record(plan: CopyPlan, outcome: CopyOutcome, number: int) -> dict[str, Any]:
-    return {
-        "format": RECORD_FORMAT,
-        "version": 1,
-        "name": plan.name,
-        "source": outcome.source,
-        "made_at": datetime.now(UTC).isoformat(timespec="seconds"),
-        "algorithm": plan.algorithm,
-        "is_cancelled": outcome.is_cancelled,
-        "files": [
-            {
-                "path": each.name,
-                "copied_as": each.on[number].name or each.name,
-                "size_bytes": each.size_bytes,
-                "modified_ns": each.modified_ns,
-                "digest": each.digest,
-                "state": each.on[number].state,
-                "was_there": each.on[number].was_there,
-                "trouble": each.trouble or each.on[number].said,
-            }
-            for each in outcome.files
-        ],
-        "left_out": list(outcome.left_out),
-    }
-
-
-def outcome_figures(outcome: CopyOutcome, rule: WipeRule) -> dict[str, Any]:
-    """Return a copy as it is printed as JSON."""
-    reasons = not_safe_because(outcome, rule)
-    return {
-        "source": outcome.source,
-        "files": len(outcome.files),
-        "size_bytes": outcome.size_bytes,
-        "elapsed_s": outcome.elapsed_s,
-        "read_bytes": outcome.read_bytes,
-        "is_cancelled": outcome.is_cancelled,
-        "algorithm": outcome.algorithm,
-        "verified_copies": verified_copies(outcome),
-        "safe_to_wipe": not reasons,
-        "not_safe_because": list(reasons),
-        "left_out": list(outcome.left_out),
-        "destinations": [
-            {
-                **asdict(each),
-                "files": {
-                    state.value: sum(file.on[number].state is state for file in outcome.files)
-                    for state in CopyState
-                },
-            }
-            for number, each in enumerate(outcome.destinations)
-        ],
-        "troubles": [
-            {"path": each.name, "source": each.trouble,
-             "destinations": [one.said for one in each.on]}
-            for each in outcome.files
-            if each.trouble or any(one.said for one in each.on)
-        ],
-    }  # fmt: skip
-
-
-def outcome_lines(outcome: CopyOutcome, rule: WipeRule, fmt: NumberFormat) -> list[str]:
-    """Say what came of a copy, line by line; the last says whether the card may be wiped."""
-    whole = f"{len(outcome.files)} files, {fmt.size(outcome.size_bytes)}"
-    lines = [f"{outcome.source}: {whole}, in {fmt.duration(max(round(outcome.elapsed_s), 1))}."]
-    for number, each in enumerate(outcome.destinations):
-        counts = {
-            state: sum(file.on[number].state is state for file in outcome.files)
-            for state in CopyState
-        }
-        there = sum(file.on[number].was_there for file in outcome.files)
-        told = [f"{count} {state}" for state, count in counts.items() if count]
-        told += [f"{there} of them were there already"] if there else []
-        line = f"{each.name}: {', '.join(told) or 'nothing to copy'}"
-        if each.busy_s > 0 and each.written_bytes:
-            line += f", written at {fmt.rate(each.written_bytes / each.busy_s, 0)}"
-        if each.dropped_by:
-            line += f"; left: {each.dropped_by.rstrip('.')}"
-        if each.counts_not_because:
-            line += f"; {each.counts_not_because} and counts for nothing"
-        lines.append(f"{line}.")
-        if each.is_by_program:
-            lines.append(
-                "  A program or another computer reads it for us: some of it may have come back "
-                "from memory. Unplug it, plug it in again, then verify it once more."
-            )
-        lines += [
-            f"  {file.name} stands aside as {file.on[number].name}: another one was there."
-            for file in outcome.files
-            if file.on[number].name
-        ]
-    for file in outcome.files:
-        said = file.trouble or next((one.said for one in file.on if one.said), "")
-        if said:
-            lines.append(f"  {file.name}: {said.rstrip('.')}.")
-    lines += [f"  {name}: left out, it is no file." for name in outcome.left_out]
-    reasons = not_safe_because(outcome, rule)
-    if reasons:
-        lines.append(f"Not safe to wipe: {'; '.join(reasons)}.")
-    else:
-        copies = verified_copies(outcome)
-        lines.append(f"Safe to wipe: {copies} verified copies on drives of their own.")
-    return lines

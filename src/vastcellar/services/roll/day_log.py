@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import csv
 import io
 import threading
@@ -14,7 +15,8 @@ from pathlib import Path
 
 from vastcellar.bench.copying.checking import Checked, CheckedFile, check_files
 from vastcellar.bench.copying.copy_run import CopyPlan
-from vastcellar.bench.copying.source import hold_source, read_tree
+from vastcellar.bench.copying.ends import ends_buffer, ends_of_name
+from vastcellar.bench.copying.source import folder_below, hold_source, read_tree
 from vastcellar.bench.disk_errors import as_disk_error
 from vastcellar.bench.held_folder import HeldFolder
 from vastcellar.core.csv_cells import safe_row
@@ -26,7 +28,6 @@ from vastcellar.core.roll.copies import (
     CopyState,
     WipeRule,
     not_safe_because,
-    verified_copies,
 )
 from vastcellar.core.roll.copy_log import (
     CardFile,
@@ -44,7 +45,7 @@ from vastcellar.core.roll.copy_log import (
 from vastcellar.core.units import NumberFormat
 from vastcellar.services.proving.places import find_place
 from vastcellar.services.roll.clip_ends import clips_on_copy
-from vastcellar.services.roll.disks import disk_behind
+from vastcellar.services.roll.copy_wording import copies_text, stands_on
 from vastcellar.services.workplace.workplace import Shelf, Workplace
 from vastcellar.store.clip_files import read_header
 from vastcellar.store.copy_log import add_copy, keep_check, keep_wiped, kept_copies
@@ -68,10 +69,7 @@ def keep_in_log(
 
     *card_name* where the copy's folder isn't called like the card.
     """
-    places = tuple(
-        _place(folder, drive, shelf)
-        for folder, drive in zip(plan.destinations, plan.drives, strict=True)
-    )
+    places = tuple(_place(each.path, each.drives, shelf) for each in plan.destinations)
     name = card_name or plan.name
     folder = plan.name if name != plan.name else ""
     kept = KeptCopy(
@@ -87,15 +85,15 @@ def _headers(plan: CopyPlan, outcome: CopyOutcome) -> tuple[ClipHeader, ...]:
     return tuple(islice((header for header in read if header), _MOST_HEADERS))
 
 
-def _place(folder: Path, drive: str, shelf: Shelf) -> KeptPlace:
-    """Return where a destination lies, if that is still the *drive* that it was when it began.
+def _place(folder: Path, drives: Sequence[str], shelf: Shelf) -> KeptPlace:
+    """Return where a destination lies, if those are still the *drives* that it was begun on.
 
     Where a drive is pulled out its folder lies on the disk under it: nothing was copied to that.
     """
     try:
-        if disk_behind(folder).key != drive:
-            return KeptPlace(DeviceIdentity())
         place = find_place(folder)
+        if tuple(sorted(place.mount.behind.drives)) != tuple(drives):
+            return KeptPlace(DeviceIdentity())
         device = place.identity
     except VastCellarError:  # pulled out before the copy was over
         return KeptPlace(DeviceIdentity())
@@ -132,8 +130,22 @@ def recognised(card: Path, kept: Iterable[KeptCopy]) -> Recognition:
             tree = read_tree(held, str(card))
     except OSError as error:
         raise as_disk_error(error, str(card)) from error
+    by_path = {each.path: each for each in tree.files}
     files = [CardFile(each.path, each.size_bytes, each.modified_ns) for each in tree.files]
-    return recognise(files, kept)
+    read: dict[str, str] = {}
+
+    def ends_of(path: str) -> str:
+        if path not in read:
+            file = by_path[path]
+            with folder_below(held, file.folder) as folder:
+                read[path] = ends_of_name(folder, file.name, file.size_bytes, buffer)
+        return read[path]
+
+    try:
+        with hold_source(card) as held, contextlib.closing(ends_buffer()) as buffer:
+            return recognise(files, kept, ends_of)
+    except OSError as error:
+        raise as_disk_error(error, str(card)) from error
 
 
 def recognition_text(found: Recognition, fmt: NumberFormat) -> str:
@@ -146,6 +158,11 @@ def recognition_text(found: Recognition, fmt: NumberFormat) -> str:
     match found.kind:
         case Recognised.SAME:
             return f"All {found.known_files} files of this card were copied before: {when}{wiped}"
+        case Recognised.ALIKE:
+            return (
+                f"Its files have the names, sizes and times of {when}{wiped}; whether it is that "
+                "card isn't known"
+            )
         case Recognised.GROWN:
             return (
                 f"{found.known_files} files of this card were copied before ({when}{wiped}); "
@@ -167,7 +184,7 @@ def state_of(copy: KeptCopy, rule: WipeRule) -> tuple[Verdict, str]:
         return Verdict.NOT_KNOWN, "noted as wiped"
     reasons = not_safe_because(copy.outcome, rule)
     if not reasons:
-        return Verdict.HOLDS, f"safe to wipe: {verified_copies(copy.outcome)} verified copies"
+        return Verdict.HOLDS, f"safe to wipe: {copies_text(copy.outcome)}"
     return Verdict.FALLS_SHORT, f"not safe to wipe: {'; '.join(reasons)}"
 
 
@@ -347,7 +364,10 @@ def log_lines(copy: KeptCopy, rule: WipeRule, fmt: NumberFormat) -> tuple[str, .
         if each.counts_not_because:
             told += f"; {each.counts_not_because}"
         lines.append(f"{place_name(copy, number)}: {told}")
-    _verdict, state = state_of(copy, rule)
+    verdict, state = state_of(copy, rule)
+    if verdict is Verdict.HOLDS:
+        names = [place_name(copy, number) for number in range(len(copy.places))]
+        state = f"safe to wipe: {stands_on(outcome, names, fmt)}"
     lines.append(state)
     if copy.checked_at is not None:
         lines.append(f"read back again on {_day_text(copy.checked_at)}, "

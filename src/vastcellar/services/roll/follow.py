@@ -13,7 +13,7 @@ from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
 
-from vastcellar.core.roll.copies import CopyOutcome, WipeRule
+from vastcellar.core.roll.copies import CopyOutcome, WipeRule, most_apart
 from vastcellar.core.units import NumberFormat
 
 _CODE = "from vastcellar.cli.main import main; main()"
@@ -154,12 +154,12 @@ def asked_text(
         count, size = whole_of(run.plan)
     except VastCellarError as error:
         return str(error)
-    counting = [
-        drive
-        for drive, why_not in zip(run.plan.drives, run.plan.counts_not, strict=True)
-        if not why_not
-    ]
-    drives, copies = len(set(counting)), rule.copies
+    counting = {
+        number: each.drives
+        for number, each in enumerate(run.plan.destinations)
+        if not each.counts_not
+    }
+    drives, copies = len(most_apart(counting)), rule.copies
     text = f"{count} files, {fmt.size(size)}, read once and verified on {len(destinations)} "
     text += f"{'folder' if len(destinations) == 1 else 'folders'}"
     text += f", {drives} {'drive' if drives == 1 else 'drives'} of their own"

@@ -4,23 +4,24 @@ from __future__ import annotations
 
 import contextlib
 import os
-import stat
 
 from vastcellar.bench.held_folder import HeldFolder
 
 
 def write_temporary(root: HeldFolder, name: str, content: bytes) -> None:
-    """Write *content* under *name*, which is ours; what a killed one left there is taken away.
+    """Write *content* under *name*, which has a token in it and stands there only if it is ours.
 
-    Raises OSError.
+    Raises OSError, FileExistsError where something stands there all the same.
     """
-    with contextlib.suppress(FileNotFoundError):  # of one that was killed in this moment
-        if stat.S_ISREG(root.status(name).st_mode):
-            os.unlink(name, dir_fd=root.handle)
     handle = root.create(name)
-    with os.fdopen(handle, "wb") as file:
-        with contextlib.suppress(PermissionError):  # no rights on a FAT
-            os.fchmod(handle, 0o644)
-        file.write(content)
-        file.flush()
-        os.fsync(handle)
+    try:
+        with os.fdopen(handle, "wb") as file:
+            with contextlib.suppress(PermissionError):  # no rights on a FAT
+                os.fchmod(handle, 0o644)
+            file.write(content)
+            file.flush()
+            os.fsync(handle)
+    except OSError:
+        with contextlib.suppress(OSError):
+            root.remove(name)
+        raise

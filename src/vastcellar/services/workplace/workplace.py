@@ -11,7 +11,7 @@ from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from vastcellar.bench.leftovers import Removed, remove_leftovers
+from vastcellar.bench.leftovers import Removed, SetAside, remove_leftovers
 from vastcellar.bench.simulated_rig import RigFault
 from vastcellar.core.cellar.story import Story, UnitEvent, stories
 from vastcellar.core.chain.measured_stages import StageMeasurement
@@ -103,7 +103,7 @@ class Workplace:
     """As it stands in the cellar since it was made: only there a rig stands for a drive."""
     rig_faults: Mapping[str, RigFault] = field(default_factory=dict)
     """How the demo's simulated samples differ from their model, by unit tag."""
-    removed: tuple[Removed, ...] = ()
+    removed: tuple[Removed | SetAside, ...] = ()
     """Leftovers of killed tests that this start took away."""
     _known: _KnownRuns = field(default_factory=_KnownRuns, compare=False, repr=False)
     _slowed: SlowedUnits = field(default_factory=SlowedUnits, compare=False, repr=False)
@@ -275,7 +275,7 @@ def open_workplace(
     return opened
 
 
-def remove_killed_tests(places: Folders) -> tuple[Removed, ...]:
+def remove_killed_tests(places: Folders) -> tuple[Removed | SetAside, ...]:
     """Remove what tests of this workplace left that were killed, and nothing else."""
     return remove_leftovers(places.test_notes)
 

@@ -9,7 +9,7 @@ from pathlib import Path
 from PySide6.QtCore import QObject, Signal
 
 from vastcellar.core.errors import VastCellarError
-from vastcellar.services.roll.disks import disk_behind
+from vastcellar.services.proving.places import drive_key
 from vastcellar.services.roll.follow import CopyEnded, CopyRefused
 from vastcellar.ui.models.background import Background
 from vastcellar.ui.models.copy_job import CopyAsked, CopyJob
@@ -129,7 +129,7 @@ def _drives_of(sources: Iterable[Path]) -> dict[Path, str]:
     found = {}
     for source in sources:
         try:
-            found[source] = disk_behind(source.resolve()).key
+            found[source] = drive_key(source.resolve())
         except (OSError, RuntimeError, ValueError, VastCellarError):
             found[source] = f"nowhere: {source}"  # its own copy says what is wrong with it
     return found

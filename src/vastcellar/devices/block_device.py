@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -10,6 +11,8 @@ from pathlib import Path
 from vastcellar.core.parts.identity import DeviceIdentity
 from vastcellar.devices.system import read_text
 
+_BUSES = ((r"usb\d+", "usb"), (r"nvme\d+", "nvme"), (r"ata\d+", "ata"), (r"mmc\d+", "mmc"),
+          (r"virtio\d+", "virtio"))  # fmt: skip
 _SECTOR_BYTES = 512  # sysfs counts so, whatever the device's own sectors are
 
 
@@ -46,7 +49,9 @@ def find_block_device(device_number: str, root: Path = Path("/")) -> BlockDevice
         usb_bits_per_s=_usb_bits_per_s(drive, root),
         temperature_path=_temperature_path(drive),
         encryption=encryption,
-        identity=DeviceIdentity(_model(drive), _serial(drive), _size_bytes(drive), uuid),
+        identity=DeviceIdentity(
+            _model(drive), _serial(drive), _size_bytes(drive), uuid, _bus(drive)
+        ),
     )
 
 
@@ -97,6 +102,15 @@ def _serial(place: Path) -> str:
     for folder in place.parents:
         if (folder / "busnum").exists():
             return read_text(folder / "serial")
+    return ""
+
+
+def _bus(place: Path) -> str:
+    """Return what the drive hangs on, as its place in sysfs has it; the nearest counts."""
+    for part in reversed(place.parts):
+        for sign, bus in _BUSES:
+            if re.fullmatch(sign, part):
+                return bus
     return ""
 
 

@@ -6,6 +6,9 @@ from dataclasses import dataclass
 from uuid import UUID
 
 _LEAST_SERIAL = 4
+_OTHER_SIZE_SHARE = 0.1
+"""A drive holds what its box says to within a few percent, in whatever units that is: one that
+differs more is another, or a false one."""
 _SIZE_TOLERANCE = 0.01
 # What bridges put in place of the drive's own serial number, seen on many devices alike.
 _HIDING = ("0123456789abcdef", "123456789abcdef", "1234567890", "fedcba9876543210")
@@ -38,6 +41,12 @@ def is_same_file_system(one: str, other: str) -> bool:
     return one == other or kernel_id(one) == other or one == kernel_id(other)
 
 
+def is_as_large(one_bytes: float, other_bytes: float) -> bool:
+    """Return whether a device of one size can be one whose record gives the other."""
+    sizes = one_bytes, other_bytes
+    return min(sizes) >= (1 - _OTHER_SIZE_SHARE) * max(sizes)
+
+
 @dataclass(frozen=True, slots=True)
 class DeviceIdentity:
     """What a device says of itself; empty or 0 where it says nothing."""
@@ -47,6 +56,8 @@ class DeviceIdentity:
     size_bytes: int = 0
     file_system_uuid: str = ""
     """Tells cards, images and drives apart whose bridge hides the serial number."""
+    bus: str = ""
+    """That it hangs on: "usb", "nvme", "ata", "mmc", "virtio"."""
 
     @property
     def has_own_serial(self) -> bool:
@@ -72,8 +83,18 @@ class DeviceIdentity:
             return (self.serial, self.model) == (other.serial, other.model)
         if self.file_system_uuid and other.file_system_uuid:
             ids = self.file_system_uuid, other.file_system_uuid
-            return is_same_file_system(*ids) and self._as_large_as(other)
+            return is_same_file_system(*ids) and self._is_built_as(other)
         return None
+
+    def _is_built_as(self, other: DeviceIdentity) -> bool:
+        """Whether size, model and bus agree: a copy of a whole disk has its file system's UUID."""
+        pairs = ((self.model, other.model), (self.bus, other.bus))
+        return self._as_large_as(other) and all(a == b for a, b in pairs if a and b)
+
+    def is_as_large_as(self, capacity_bytes: float) -> bool:
+        """Whether a drive sold as *capacity_bytes* can be this device; True if it says none."""
+        sizes = float(self.size_bytes), float(capacity_bytes)
+        return not all(sizes) or is_as_large(*sizes)
 
     def _as_large_as(self, other: DeviceIdentity) -> bool:
         # An image of a drive has its UUID, and seldom its size.

@@ -20,6 +20,8 @@ class RunConditions:
 
     unit_tag: str
     drive_key: str = ""
+    drive_capacity_bytes: float = 0.0
+    """By the record of that drive; 0 where it isn't known."""
     enclosure_key: str = ""
     host_key: str = ""
     port_key: str = ""
@@ -49,6 +51,12 @@ class RunConditions:
     slept_s: float = 0.0
     stood_still_s: float = 0.0
     clock_set_s: float = 0.0
+    is_ahead: bool = False
+    """Whether it is dated later than the day on which it was looked at."""
+    stated_by: str = ""
+    """Where it was imported from; "" for one that was made here."""
+    stated_doubt: str = ""
+    """Why its own trace doesn't bear an imported run out; "" where it does."""
     unit_written_bytes: float | None = None
     """What had been written to the unit by then."""
 

@@ -17,6 +17,7 @@ from vastcellar.core.cellar.wear_ahead import WrittenAt, wear_ahead
 from vastcellar.core.errors import VastCellarError
 from vastcellar.core.links.links import best_mode
 from vastcellar.core.parts.catalog import Catalog
+from vastcellar.core.parts.identity import is_as_large
 from vastcellar.core.parts.units import Unit
 from vastcellar.core.shoot.shoot import Shoot
 from vastcellar.core.verdict.proof import RecorderProof
@@ -26,8 +27,6 @@ from vastcellar.services.workplace.run_points import history_points, is_of_unit
 from vastcellar.services.workplace.workplace import Shelf
 from vastcellar.store.run_record import RunRecord
 
-_OTHER_SIZE_SHARE = 0.1
-"""A drive holds what its box says to within a few percent, in whatever units that is."""
 _LOST_SHARE = 0.9
 _FROM_A_DESK = frozenset({EventKind.LOOKED_AFTER, EventKind.STATE, EventKind.TAG})
 """What can be noted of a unit that nobody has at hand."""
@@ -160,18 +159,14 @@ def label_doubts(shelf: Shelf, catalog: Catalog) -> tuple[dict[str, str], dict[s
     misfits = {
         tag: holds
         for tag, (holds, record) in sizes.items()
-        if tag not in swapped and not _is_as_large(holds, record)
+        if tag not in swapped and not is_as_large(holds, record)
     }
     for one in misfits:
         for two in misfits:
-            crossed = _is_as_large(sizes[one][0], sizes[two][1])
-            if one != two and crossed and _is_as_large(sizes[two][0], sizes[one][1]):
+            crossed = is_as_large(sizes[one][0], sizes[two][1])
+            if one != two and crossed and is_as_large(sizes[two][0], sizes[one][1]):
                 swapped.setdefault(one, two)
     return swapped, misfits
-
-
-def _is_as_large(one: float, other: float) -> bool:
-    return min(one, other) >= (1 - _OTHER_SIZE_SHARE) * max(one, other)
 
 
 def _needed(shoot: Shoot | None) -> dict[str, str]:

@@ -61,6 +61,7 @@ def on_disk(base: Conditions, place: Place, load: OtherLoad, *, is_direct: bool)
         device_serial=identity.serial,
         device_size_bytes=identity.size_bytes,
         file_system_uuid=identity.file_system_uuid,
+        device_bus=identity.bus,
         file_system_key=mount.file_system_key,
         # What lies under a mount is read; what a setup states of it isn't true here.
         is_encrypted=bool(device.encryption) if device else False,

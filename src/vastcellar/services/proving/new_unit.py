@@ -81,6 +81,7 @@ def measured_device_of(
         conditions.device_serial,
         conditions.device_size_bytes,
         conditions.file_system_uuid,
+        conditions.device_bus,
     )
     if not identity.is_telling:
         raise BadValueError(

@@ -99,9 +99,9 @@ def outcome_lines(
             lines.append(f"  {file.name}: {said.rstrip('.')}.")
     lines += [f"  {name}: left out, it is no file." for name in outcome.left_out]
     if count := lines_unread_by_older(outcome):
-        told = "A line of its list holds" if count == 1 else f"{count} lines of its list hold"
+        which = "A line of its list holds" if count == 1 else f"{count} lines of its list hold"
         lines.append(
-            f"  {told} a name of more than one line: xxh128sum before 0.8.2 doesn't read that, "
+            f"  {which} a name of more than one line: xxh128sum before 0.8.2 doesn't read that, "
             "vast-cellar verify does."
         )
     reasons = not_safe_because(outcome, rule)

@@ -116,6 +116,13 @@ _WORDS: dict[Condition, Words] = {
         "it ran in the computer's memory" if found.run == "memory" else "it ran over a network"
     ),
     Condition.DEVICE: _device,
+    Condition.SIZE: lambda found, fmt: (
+        f"the unit's device holds {fmt.size(found.run)}, its record says {fmt.size(found.asked)}"
+    ),
+    Condition.DATE: lambda found, _fmt: f"it is dated ahead ({found.run.astimezone():%d %b %Y})",
+    Condition.SOURCE: lambda found, _fmt: (
+        f"stated by {found.run}: {found.asked}" if found.asked else f"imported from {found.run}"
+    ),
     Condition.INCIDENT: lambda found, _fmt: (
         f"made before it fell, got wet or lost frames ({found.asked.astimezone():%d %b %Y})"
     ),

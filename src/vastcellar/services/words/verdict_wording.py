@@ -57,6 +57,9 @@ def verdict_sentence(judgement: Judgement, camera: Camera, fmt: NumberFormat) ->
         return f"Not known: choose what camera {camera.key} records to"
     if judgement.against is not None:
         run = judgement.against
+        if run.frames_dropped and run.achieved_bytes_per_s >= judgement.need.average_bytes_per_s:
+            lost = f"lost {fmt.number(run.frames_dropped, 0)} frames"
+            return f"Not known: by its parts it should hold, but a newer run {lost}"
         wrote = f"{fmt.duration(run.duration_s)} wrote at {fmt.rate(run.achieved_bytes_per_s)}"
         return f"Not known: by its parts it should hold, but a run of {wrote}"
     if judgement.bottleneck is Bottleneck.NOT_MEASURED and judgement.proof is None:

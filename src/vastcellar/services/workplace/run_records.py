@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable
 from dataclasses import asdict, dataclass
-from datetime import datetime
+from datetime import UTC, datetime, timedelta
 from typing import TYPE_CHECKING, Any
 
 from vastcellar.core.parts.catalog import Catalog
@@ -24,6 +24,8 @@ COPIED = "copy"
 TRACE = "trace"
 """What another program measured: nobody noted on what."""
 FAN = "a fan on the case"
+CLOCK_TOLERANCE = timedelta(minutes=10)
+"""A run that is dated further ahead than clocks differ can't have been made yet."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,6 +74,7 @@ class Conditions:
     device_serial: str = ""
     device_size_bytes: int = 0
     file_system_uuid: str = ""
+    device_bus: str = ""
     is_in_memory: bool = False
     is_over_network: bool = False
     is_direct: bool = True
@@ -205,6 +208,7 @@ def run_device(run: RunRecord) -> DeviceIdentity | None:
         kept.get("device_serial", ""),
         int(kept.get("device_size_bytes") or 0),
         kept.get("file_system_uuid", ""),
+        kept.get("device_bus", ""),
     )
 
 
@@ -213,11 +217,17 @@ def run_conditions(run: RunRecord, catalog: Catalog) -> RunConditions:
     kept = run.conditions
     key = str(kept.get("file_system_key") or "")
     known = catalog.file_systems.get(key)
+    drive = catalog.drives.get(str(kept.get("drive_key") or ""))
+    now = datetime.now(UTC) + CLOCK_TOLERANCE
     free, capacity = kept.get("free_bytes") or 0, kept.get("capacity_bytes") or 0
     ambient_c = kept.get("ambient_c")
     return RunConditions(
         unit_tag=run.unit_tag,
         drive_key=kept.get("drive_key", ""),
+        drive_capacity_bytes=float(drive.capacity_bytes) if drive else 0.0,
+        is_ahead=run.measured_at > now,
+        stated_by=str(kept.get("imported_from") or ""),
+        stated_doubt=str(kept.get("imported_doubt") or ""),
         enclosure_key=kept.get("enclosure_key", ""),
         host_key=kept.get("host_key", ""),
         port_key=kept.get("port_key", ""),

@@ -24,7 +24,7 @@ PACE_TOLERANCE = 0.005
 _CREST_TOLERANCE = 0.02
 COOLER_ROOM_K = 3.0
 """A run in a room this much cooler says little about a hotter one."""
-_LIKE_FILLED_SHARE = 0.02
+LIKE_FILLED_SHARE = 0.02
 _AS_FAST = 0.98
 _BOX_FULLER = 0.8
 """Of a drive known by its box alone, so much of the free space must be left."""
@@ -78,11 +78,13 @@ def differences(proof: RecorderProof, asked: Asked) -> tuple[Difference, ...]:
 
 def standing(proof: RecorderProof, unit: Unit) -> tuple[Difference, ...]:
     """Return what speaks against *proof* as one of *unit*, whatever is asked of it."""
-    nothing_asked = (_rehearsal, _place, _load, _other_test, _sleep, _standstill, _clock, _complete)
+    nothing_asked = (_rehearsal, _place, _date, _source, _load, _other_test, _sleep, _standstill,
+                     _clock, _complete)  # fmt: skip
     made = proof.conditions
     found = [compare(proof, None) for compare in nothing_asked]
     found += [
         _device_of(proof, unit),
+        _size_of(proof, unit),
         _incident_of(proof, unit),
         _named(Condition.MODULE, made.drive_key, unit.drive_key),
         # A bare unit may stand in any case.
@@ -109,6 +111,32 @@ def _place(proof: RecorderProof, _asked: Asked | None) -> _Found:
         return None
     where = "memory" if made.is_in_memory else "network"
     return Difference(Condition.PLACE, Relation.OTHER, where, None, Known.READ)
+
+
+def _date(proof: RecorderProof, _asked: Asked | None) -> _Found:
+    if not proof.conditions.is_ahead:
+        return None
+    return Difference(Condition.DATE, Relation.OTHER, proof.measured_at, None, Known.READ)
+
+
+def _source(proof: RecorderProof, _asked: Asked | None) -> _Found:
+    made = proof.conditions
+    if not made.stated_by:
+        return None
+    relation = Relation.UNKNOWN if made.stated_doubt else Relation.OTHER
+    return Difference(Condition.SOURCE, relation, made.stated_by, made.stated_doubt)
+
+
+def _size(proof: RecorderProof, asked: Asked) -> _Found:
+    return _size_of(proof, asked.chain.parts.unit)
+
+
+def _size_of(proof: RecorderProof, unit: Unit | None) -> _Found:
+    """Hold the bound device against the drive that the record of the run says it is."""
+    device, record_bytes = unit.device if unit else None, proof.conditions.drive_capacity_bytes
+    if proof.is_simulated or device is None or device.is_as_large_as(record_bytes):
+        return None
+    return Difference(Condition.SIZE, Relation.OTHER, device.size_bytes, record_bytes, Known.READ)
 
 
 def _device(proof: RecorderProof, asked: Asked) -> _Found:
@@ -165,6 +193,13 @@ def _cable(proof: RecorderProof, asked: Asked) -> _Found:
     return _named(Condition.CABLE, proof.conditions.cable_key, cable.key if cable else "")
 
 
+def link_relation(run: float, other: float) -> Relation | None:
+    """Return how a run on a link of *run* compares to *other*, both in one unit."""
+    if run > other * _FASTER_LINK:
+        return Relation.EASIER
+    return Relation.HARDER if run * _FASTER_LINK < other else None
+
+
 def _link(proof: RecorderProof, asked: Asked) -> _Found:
     made, mode = proof.conditions, asked.chain.mode
     if mode is None or not made.mode_key:
@@ -181,10 +216,9 @@ def _link(proof: RecorderProof, asked: Asked) -> _Found:
         )
     if not run:
         return Difference(Condition.LINK, Relation.UNKNOWN, None, now, known)
-    if run > now * _FASTER_LINK:
-        return Difference(Condition.LINK, Relation.EASIER, run, now, known)
-    if run * _FASTER_LINK < now:
-        return Difference(Condition.LINK, Relation.HARDER, run, now, known)
+    relation = link_relation(run, now)
+    if relation is not None:
+        return Difference(Condition.LINK, relation, run, now, known)
     if known is Known.STATED:  # as fast, and another kind of link all the same
         return Difference(Condition.LINK, Relation.OTHER, run, now, known)
     return None
@@ -247,7 +281,7 @@ def _fill(proof: RecorderProof, asked: Asked) -> _Found:
     if share is None:
         return None  # noted by every run on a real folder
     known = Known.STATED if proof.is_simulated else Known.READ
-    if abs(share - now) <= _LIKE_FILLED_SHARE:
+    if abs(share - now) <= LIKE_FILLED_SHARE:
         return None
     if share < now:
         return Difference(Condition.FILL, Relation.HARDER, share, now, known)
@@ -279,10 +313,15 @@ def _room(proof: RecorderProof, asked: Asked) -> _Found:
     run, now = proof.conditions.ambient_c, asked.ambient_c
     if math.isnan(run):
         return Difference(Condition.ROOM, Relation.UNKNOWN, None, now, Known.UNKNOWN)
-    if abs(run - now) <= COOLER_ROOM_K:
+    relation = room_relation(run, now)
+    return Difference(Condition.ROOM, relation, run, now) if relation else None
+
+
+def room_relation(run_c: float, other_c: float) -> Relation | None:
+    """Return how a run in a room of *run_c* compares to one of *other_c*."""
+    if abs(run_c - other_c) <= COOLER_ROOM_K:
         return None
-    relation = Relation.HARDER if run > now else Relation.EASIER
-    return Difference(Condition.ROOM, relation, run, now)
+    return Relation.HARDER if run_c > other_c else Relation.EASIER
 
 
 def _cooling(proof: RecorderProof, _asked: Asked) -> _Found:
@@ -330,9 +369,19 @@ def _complete(proof: RecorderProof, _asked: Asked | None) -> _Found:
 
 def _pace(proof: RecorderProof, asked: Asked) -> _Found:
     run, now = proof.load_bytes_per_s, asked.need.average_bytes_per_s
-    if abs(run - now) <= PACE_TOLERANCE * now:
+    if is_pace_of(run, now):
         return None
     return _more_is_harder(Condition.PACE, run, now)
+
+
+def is_pace_of(run_bytes_per_s: float, other_bytes_per_s: float) -> bool:
+    """Whether two paces are one."""
+    return abs(run_bytes_per_s - other_bytes_per_s) <= PACE_TOLERANCE * other_bytes_per_s
+
+
+def is_peak_of(run_bytes_per_s: float, other_bytes_per_s: float) -> bool:
+    """Whether the worst seconds of two takes are as hard."""
+    return abs(run_bytes_per_s - other_bytes_per_s) <= _CREST_TOLERANCE * other_bytes_per_s
 
 
 def _crest(proof: RecorderProof, asked: Asked) -> _Found:
@@ -341,7 +390,7 @@ def _crest(proof: RecorderProof, asked: Asked) -> _Found:
     if math.isinf(proof.crest):
         return Difference(Condition.CREST, Relation.UNKNOWN, None, peak, Known.UNKNOWN)
     run = proof.load_bytes_per_s * proof.crest
-    if abs(run - peak) <= _CREST_TOLERANCE * peak:
+    if is_peak_of(run, peak):
         return None
     return _more_is_harder(Condition.CREST, run, peak)
 
@@ -390,7 +439,10 @@ def _calibration(proof: RecorderProof, asked: Asked) -> _Found:
 _COMPARISONS: tuple[Callable[[RecorderProof, Asked], _Found], ...] = (
     _rehearsal,
     _place,
+    _date,
+    _source,
     _device,
+    _size,
     _incident,
     _module,
     _enclosure,

@@ -6,8 +6,8 @@ terminal all ask here; nobody holds a run against a setup by rules of their own.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from vastcellar.core.parts.units import Unit
@@ -20,6 +20,7 @@ from vastcellar.core.verdict.reach.comparing import (
     differences,
     standing,
 )
+from vastcellar.core.verdict.reach.contradicting import contradicts
 from vastcellar.core.verdict.reach.rules import RULES, Condition, Effect, Relation
 
 _SLOW_SHARE = 0.9
@@ -122,6 +123,8 @@ def answer(proofs: Iterable[RecorderProof], asked: Asked) -> Answer:
     )
     reached = [reach_of(proof, asked) for proof in mine]
     covering = next((each for each in reached if each.reach is Reach.COVERS), None)
+    if covering is not None and (broken := _contradiction(reached, covering, unit)) is not None:
+        return Answer(against=broken)
     against = None
     for each in reached:
         if each.reach is Reach.AGAINST:
@@ -131,6 +134,23 @@ def answer(proofs: Iterable[RecorderProof], asked: Asked) -> Answer:
             break
     beside = None if covering or against else next(iter(reached), None)
     return Answer(covering, against, beside)
+
+
+def _contradiction(reached: Sequence[Reached], covering: Reached, unit: Unit) -> Reached | None:
+    """Return the newest failure since a pass that it can't stand beside, None where there is none.
+
+    Both may have been made under harder conditions than are asked about: then the failure doesn't
+    reach the question, and the pass would, were it not for the failure.
+    """
+    for each in reached[: reached.index(covering)]:
+        if contradicts(each.proof, covering.proof) and _stands(each.proof, unit):
+            return replace(each, reach=Reach.AGAINST)
+    return None
+
+
+def _stands(proof: RecorderProof, unit: Unit) -> bool:
+    effects = (effect_of(each, is_passed=proof.is_passed) for each in standing(proof, unit))
+    return Effect.VOIDS not in effects
 
 
 def _takes_back(each: Reached, asked: Asked) -> bool:
@@ -146,14 +166,7 @@ def newest_standing(proofs: Iterable[RecorderProof], unit: Unit) -> RecorderProo
     """
     mine = (proof for proof in proofs if proof.unit_tag == unit.tag)
     return max(
-        (
-            proof
-            for proof in mine
-            if not any(
-                effect_of(each, is_passed=proof.is_passed) is Effect.VOIDS
-                for each in standing(proof, unit)
-            )
-        ),
+        (proof for proof in mine if _stands(proof, unit)),
         key=lambda proof: (proof.measured_at, proof.run_id),
         default=None,
     )

@@ -17,6 +17,9 @@ class Condition(StrEnum):
     REHEARSAL = "rehearsal"
     PLACE = "place"
     DEVICE = "device"
+    SIZE = "size"
+    DATE = "date"
+    SOURCE = "source"
     INCIDENT = "incident"
     MODULE = "module"
     ENCLOSURE = "enclosure"
@@ -87,6 +90,13 @@ RULES: Mapping[Condition, Rule] = {
     Condition.REHEARSAL: Rule("A simulated rig is no drive", other=_V),
     Condition.PLACE: Rule("Memory and network are no drive of this computer", other=_V),
     Condition.DEVICE: Rule("Tags get swapped; the device says which it is", other=_V, unknown=_V),
+    Condition.SIZE: Rule("A device of another size isn't what the record says", other=_V),
+    Condition.DATE: Rule("A run that is dated ahead can't have been made yet", other=_V),
+    Condition.SOURCE: Rule(
+        "What comes with an import somebody states; its own trace may bear it out, or not",
+        other=_W,
+        unknown=_V,
+    ),
     Condition.INCIDENT: Rule(
         "What fell, got wet or lost frames since may not do it again", easier=_V
     ),

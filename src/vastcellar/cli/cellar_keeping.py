@@ -22,6 +22,7 @@ from vastcellar.services.cellar.keeping import (
     export_json,
     health,
     import_json,
+    import_notes,
     merge,
     merge_plan,
     parse_decisions,
@@ -97,10 +98,13 @@ def import_command(
         if columns or drives or dry_run:
             raise click.UsageError("--column, --drive and --dry-run are for lists (.csv)")
         counts = import_json(workplace, path)
+        notes = import_notes(workplace)
     finally:
         workplace.close()
     told = ", ".join(f"{count} {name.replace('_', ' ')}" for name, count in counts.items() if count)
     echo(f"Taken over: {told or 'an empty cellar'}.")
+    for note in notes:
+        echo(f"{note}.")
 
 
 def _pairs(texts: tuple[str, ...]) -> dict[str, str]:
@@ -267,8 +271,9 @@ def use_command(address: str | None, in_file: bool) -> None:
 @_FILE
 @click.option("--on", "day", default="", help="The day it was measured, as 2026-11-27.")
 @click.option("--note", "said", default="", help="With what, on which port, in which case.")
+@click.option("--anyway", is_flag=True, help="Also where it is faster than the unit's link.")
 @_JSON
-def trace_command(tag: str, path: Path, day: str, said: str, as_json: bool) -> None:
+def trace_command(tag: str, path: Path, day: str, said: str, anyway: bool, as_json: bool) -> None:
     """Keep the trace of a write that another program measured as a run of the unit TAG.
 
     FILE is a CSV with a time, and bytes or a rate whose units its names say. It stands in the
@@ -278,7 +283,7 @@ def trace_command(tag: str, path: Path, day: str, said: str, as_json: bool) -> N
     workplace = open_workplace(demo=is_demo())
     try:
         on = day_of(day, "--on", "trace") if day else None
-        kept = keep_trace(workplace, tag, path, on=on, said=said)
+        kept = keep_trace(workplace, tag, path, on=on, said=said, anyway=anyway)
     finally:
         workplace.close()
     write = kept.figures["write"]

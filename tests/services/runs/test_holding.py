@@ -7,6 +7,8 @@ import pytest
 
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.evidence import Verdict
+from vastcellar.core.recording.replay import USUAL_CACHE_BYTES, recordable
+from vastcellar.core.shoot.needs import camera_need
 from vastcellar.core.trace import Trace
 from vastcellar.core.units import PLAIN
 from vastcellar.services.runs.holding import held_cameras, held_sentence, held_words
@@ -78,3 +80,33 @@ def test_what_is_too_slow_from_the_start_says_so(slipway, catalog):
     assert all(each.could.loses_then for each in held)
     assert held_sentence(held, PLAIN).startswith(f"None of {len(held)} holds: ")
     assert held_sentence((), PLAIN) == ""
+
+
+def test_a_run_that_the_buffer_could_have_stood_in_for_tells_nothing(catalog):
+    """1.5 GB at 277 MB/s: no format of any rate is said to hold, and it is said what would tell."""
+    held = held_cameras(trace_of((1.5e9 / 277e6, 277e6)), new_shoot(), catalog)
+    told = [each for each in held if not each.could.loses_then]
+    assert told and all(each.could.needs_bytes > 1.5e9 for each in told)
+    words = held_sentence(held, PLAIN)
+    assert "No frame lost" not in words and "oo short to tell for" in words
+    assert all("too short to tell" in held_words(each, PLAIN) for each in told)
+
+
+def test_a_drive_slower_than_the_camera_tells_once_its_buffer_is_full(slipway):
+    """B / (R - r): just before that it is too short, at that it has told."""
+    camera, rate = slipway.camera("A"), 100e6
+    need = camera_need(camera)
+    full_s = camera.buffer_bytes / (need.average_bytes_per_s - rate)
+    before = recordable(trace_of((full_s * 0.8, rate)), camera, need)
+    assert before.needs_bytes == pytest.approx(full_s * rate) and not before.loses_then
+    after = recordable(trace_of((full_s * 1.3, rate)), camera, need)
+    assert after.loses_then and not after.needs_bytes
+
+
+def test_a_run_past_buffer_and_usual_cache_says_how_far_it_saw(slipway):
+    """What it needs is buffer and fixed cache together, for a drive that is fast enough."""
+    camera = replace(slipway.camera("A"), longest_take_s=3600.0)
+    need = camera_need(camera)
+    wanted = camera.buffer_bytes + USUAL_CACHE_BYTES
+    assert recordable(trace_of((0.9 * wanted / 1e9, 1e9)), camera, need).needs_bytes == wanted
+    assert not recordable(trace_of((1.1 * wanted / 1e9, 1e9)), camera, need).needs_bytes

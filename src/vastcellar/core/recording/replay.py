@@ -77,6 +77,9 @@ def replay(trace: Trace, camera: Camera, need: Need) -> Replay:
 
 
 _LONGEST_RECORDING_S = 24 * 3600.0
+USUAL_CACHE_BYTES = 24e9
+"""The fixed part of a fast cache is at most so large (typical); what follows free space is more,
+and shows only in a run as long as the take."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,6 +89,10 @@ class Recordable:
     seconds: float
     loses_then: bool
     """Whether a frame is lost after so long; else the trace ends, and beyond isn't known."""
+    needs_bytes: float = 0.0
+    """What a run has to write to tell; 0 for one that outlasted buffer and fast cache."""
+    needs_s: float = 0.0
+    """How long that takes at the rate of this one."""
 
 
 def recordable(trace: Trace, camera: Camera, need: Need) -> Recordable:
@@ -97,7 +104,24 @@ def recordable(trace: Trace, camera: Camera, need: Need) -> Recordable:
     endless = replay(trace, replace(camera, longest_take_s=_LONGEST_RECORDING_S), need)
     if endless.outcome.lost_bytes > 0:
         return Recordable(endless.outcome.first_loss_s, loses_then=True)
-    return Recordable(endless.covered_share * _LONGEST_RECORDING_S, loses_then=False)
+    seconds = endless.covered_share * _LONGEST_RECORDING_S
+    rate = endless.seen_bytes / endless.seen_s
+    wanted = min(_telling_bytes(rate, camera, need), need.longest_take_bytes)
+    if endless.seen_bytes >= wanted or seconds >= camera.longest_take_s:
+        return Recordable(seconds, loses_then=False)
+    return Recordable(seconds, loses_then=False, needs_bytes=wanted, needs_s=wanted / rate)
+
+
+def _telling_bytes(rate_bytes_per_s: float, camera: Camera, need: Need) -> float:
+    """Return what a run at *rate_bytes_per_s* has to write until it says something of *camera*.
+
+    Until then the camera's buffer may have stood in for the drive, or the drive's fast cache. A
+    drive slower than the camera tells when the buffer is full: B / (R - r).
+    """
+    lacking = need.average_bytes_per_s - rate_bytes_per_s
+    if lacking > 0:
+        return rate_bytes_per_s * camera.buffer_bytes / lacking
+    return camera.buffer_bytes + USUAL_CACHE_BYTES
 
 
 def lowest_mean_bytes_per_s(rates_bytes_per_s: FloatArray, steps: int) -> float:

@@ -18,6 +18,7 @@ from vastcellar.core.cellar.merging import MergePlan, Pair, Take, merged, plan_m
 from vastcellar.core.csv_cells import safe_row
 from vastcellar.core.errors import BadValueError, CellarError
 from vastcellar.core.parts.units import Unit
+from vastcellar.services.cellar.stated_runs import as_stated, state_all, stated_notes
 from vastcellar.services.workplace.databases import BACKUPS
 from vastcellar.services.workplace.exports import save_bytes, write_text_whole
 from vastcellar.services.workplace.workplace import Workplace
@@ -127,7 +128,14 @@ def import_json(workplace: Workplace, path: Path) -> dict[str, int]:
 
     All or nothing. Raises BadFileError with the lines that are wrong, BadValueError, CellarError.
     """
-    return take_whole(workplace.cellar, read_json(path, is_large=True), path)
+    content = read_json(path, is_large=True)
+    state_all(content, path)
+    return take_whole(workplace.cellar, content, path)
+
+
+def import_notes(workplace: Workplace) -> tuple[str, ...]:
+    """Say what of an import that was just taken proves nothing. Raises CellarError."""
+    return stated_notes(workplace.cellar.runs())
 
 
 # Checked, backed up, put back
@@ -248,7 +256,7 @@ def merge(workplace: Workplace, path: Path, decided: Mapping[str, Take]) -> Merg
                     cellar.bind_unit(unit.tag, unit.device)
             keep_parts(cellar, _unknown_parts(cellar, theirs))
             tags = {tag: unit.tag for tag, unit in after.items()}
-            runs = _new_runs(cellar, theirs, tags)
+            runs = _new_runs(cellar, theirs, tags, path.name)
             keep_runs(cellar, runs)
             events = _new_events(cellar, theirs, tags)
             keep_photos(cellar, kept_photos(theirs, (e.text("photo") for e in events)).values())
@@ -257,6 +265,7 @@ def merge(workplace: Workplace, path: Path, decided: Mapping[str, Take]) -> Merg
         finally:
             theirs.close()
     told = tuple(each for pair in plan.pairs for each in pair.told)
+    told += stated_notes(run for run, _trace in runs)
     new = sum(pair.mine is None for pair in plan.pairs)
     return Merged(new, changed, len(runs), len(events), told)
 
@@ -323,14 +332,15 @@ def _opened(path: Path, folder: Path, *, is_demo: bool) -> Cellar:
 
 
 def _new_runs(
-    cellar: Cellar, theirs: Cellar, tags: Mapping[str, str]
+    cellar: Cellar, theirs: Cellar, tags: Mapping[str, str], source: str
 ) -> list[tuple[RunRecord, str]]:
     known = {(r.unit_tag, r.kind, r.measured_at) for r in cellar.runs()}
     found = []
     for run in theirs.runs():
         tag = tags[run.unit_tag]
         if (tag, run.kind, run.measured_at) not in known:
-            found.append((replace(run, unit_tag=tag), theirs.trace_csv(run.run_id)))
+            trace = theirs.trace_csv(run.run_id)
+            found.append((as_stated(replace(run, unit_tag=tag), trace, source), trace))
     return found
 
 

@@ -269,6 +269,13 @@ def _wrong_bytes(runs: list[RunRecord]) -> tuple[int, datetime] | None:
     return None
 
 
+def link_ceiling_bytes_per_s(unit: Unit, catalog: Catalog) -> float | None:
+    """Return what no link of a unit's case can pass; None without a case, or if it isn't known."""
+    case = catalog.cases.get(unit.enclosure_key)
+    mode = best_mode(case.host_modes, catalog.modes) if case else None
+    return mode.ceiling_bytes_per_s if mode else None
+
+
 def _case_bytes_per_s(unit: Unit, catalog: Catalog) -> float | None:
     case = catalog.cases.get(unit.enclosure_key)
     mode = best_mode(case.host_modes, catalog.modes) if case else None

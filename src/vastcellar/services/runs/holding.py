@@ -60,6 +60,8 @@ def _known_formats(catalog: Catalog) -> list[tuple[str, Camera]]:
 
 def held_words(held: Held, fmt: NumberFormat) -> str:
     """Say how long: until a frame is lost, or as long as the trace has seen."""
+    if held.could.needs_bytes:
+        return f"too short to tell: {_needed_words(held, fmt)} would"
     seconds = fmt.duration(held.could.seconds)
     if held.could.loses_then:
         return f"a frame lost after {seconds}" if held.could.seconds >= 1 else "frames lost at once"
@@ -69,19 +71,39 @@ def held_words(held: Held, fmt: NumberFormat) -> str:
 def held_sentence(held: tuple[Held, ...], fmt: NumberFormat) -> str:
     """Say in a sentence what of all is held, and what isn't."""
     lost = [each for each in held if each.could.loses_then]
-    kept = [each for each in held if not each.could.loses_then]
+    short = [each for each in held if each.could.needs_bytes]
+    kept = [each for each in held if not each.could.loses_then and not each.could.needs_bytes]
     if not held:
         return ""
-    if not lost:
-        greatest = kept[0]
-        return (
-            f"No frame lost of any of {len(held)}, up to {greatest.name} at "
-            f"{fmt.rate(greatest.need.needed_write_bytes_per_s)}, for as long as was written"
-        )
+    if len(short) == len(held):
+        longest = max(short, key=lambda each: each.could.needs_s)
+        return f"Too short to tell for any of {len(held)}: {_needed_words(longest, fmt)} would"
+    told = _told_sentence(len(held), lost, kept, fmt)
+    if short:
+        longest = max(short, key=lambda each: each.could.needs_s)
+        told += f"; too short to tell for {len(short)}: {_needed_words(longest, fmt)} would"
+    return told
+
+
+def _needed_words(held: Held, fmt: NumberFormat) -> str:
+    """Say how much a run would have to write, and how long that takes at this one's rate."""
+    seconds = fmt.duration(max(round(held.could.needs_s), 1))
+    return f"{fmt.size(held.could.needs_bytes)} ({seconds} at this rate)"
+
+
+def _told_sentence(count: int, lost: list[Held], kept: list[Held], fmt: NumberFormat) -> str:
     if not kept:
         least = lost[-1]
-        return f"None of {len(held)} holds: {least.name} has {held_words(least, fmt)}"
+        which = f"None of {count} holds" if len(lost) == count else f"{len(lost)} lose frames"
+        return f"{which}: {least.name} has {held_words(least, fmt)}"
+    if not lost:
+        greatest = kept[0]
+        which = f"any of {count}" if len(kept) == count else f"{len(kept)} of {count}"
+        return (
+            f"No frame lost of {which}, up to {greatest.name} at "
+            f"{fmt.rate(greatest.need.needed_write_bytes_per_s)}, for as long as was written"
+        )
     return (
-        f"{len(kept)} of {len(held)} lose no frame for as long as was written; "
+        f"{len(kept)} of {count} lose no frame for as long as was written; "
         f"{lost[-1].name}: {held_words(lost[-1], fmt)}"
     )

@@ -14,7 +14,15 @@ machine, *stated* by the user, or *unknown*. This page is made from the rules in
 - **voids**: it proves nothing here; its reason stands beside the verdict. **weakens**: it counts, and this is said beside its mark.
 
 A run that is void and was slower than the camera on a setup no harder than this one still *speaks against* the model: the verdict is then
-*not known*, until a later run keeps the pace. Simulated rigs stand for drives in a demo's cellar only; elsewhere they are rehearsals.
+*not known*, until a later run keeps the pace. Runs are held against each other, too: a newer run that *failed* under conditions no harder
+than those of an older pass leaves nothing proved by that pass, even where both were made under harder conditions than are asked about;
+what isn't known of the failure (how warm the room was) takes nothing away from it. Simulated rigs stand for drives in a demo's cellar only; elsewhere they are rehearsals.
+
+**What an import can do, and what it can't.** Runs that come with `cellar import` and `cellar merge` are claims of somebody. A recorder
+test counts where its own trace bears out its bytes, its length, its frames and its rate, and *imported from …* is said beside its mark,
+on every screen. One without a trace, or whose trace says otherwise, is *stated by …*: it stands in the unit's history, and proves
+nothing. One that is dated ahead counts for nothing until then. Binding still holds: a run proves only the device that its unit is bound
+to, of the size, model and bus that it had. `cellar trace` brings figures for comparison, never a proof.
 
 | condition | known | easier | harder | other | unknown | why |
 |---|---|---|---|---|---|---|
@@ -24,6 +32,8 @@ _READ = frozenset(
         Condition.REHEARSAL,
         Condition.PLACE,
         Condition.DEVICE,
+        Condition.SIZE,
+        Condition.DATE,
         Condition.FILL,
         Condition.HOST_MEMORY,
         Condition.LOAD,

@@ -39,7 +39,8 @@ def proof_word(proof: RecorderProof | None) -> str:
     if proof is None:
         return "not proved yet"
     if proof.is_passed:
-        return "simulated" if proof.is_simulated else "proved"
+        word = "simulated" if proof.is_simulated else "proved"
+        return f"{word}, imported" if proof.conditions.stated_by else word
     return "simulated, lost frames" if proof.is_simulated else "lost frames"
 
 

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable
+from datetime import UTC, datetime
 from typing import Any
 
 from vastcellar.core.cellar.likeness import RunPoint, RunSetting
 from vastcellar.core.parts.units import Unit
 from vastcellar.core.verdict.reach.comparing import BUSY_SHARE, STILL_S
 from vastcellar.services.workplace.run_records import (
+    CLOCK_TOLERANCE,
     COPIED,
     FLAT_KINDS,
     RECORDER,
@@ -23,9 +25,14 @@ def history_points(records: Iterable[RunRecord], *, is_demo: bool) -> tuple[RunP
     """Return the runs of one unit as points, oldest first.
 
     A run that was cut short says nothing of its rate. Outside a demo a rig's run is a rehearsal,
-    and no part of any unit's history.
+    and no part of any unit's history; nor is one that is dated ahead, which would be the newest.
     """
-    points = [_point(each) for each in records if is_demo or not each.is_simulated]
+    latest = datetime.now(UTC) + CLOCK_TOLERANCE
+    points = [
+        _point(each)
+        for each in records
+        if (is_demo or not each.is_simulated) and each.measured_at <= latest
+    ]
     return tuple(sorted(points, key=lambda each: (each.at, each.run_id)))
 
 

@@ -14,6 +14,7 @@ from vastcellar.core.evidence import Known
 from vastcellar.core.parts.units import Unit
 from vastcellar.core.shoot.needs import Need
 from vastcellar.core.shoot.shoot import Camera
+from vastcellar.core.verdict.backing import IMPOSSIBLE_RATE
 from vastcellar.core.verdict.proof import RecorderProof
 from vastcellar.core.verdict.reach.rules import Condition, Relation
 from vastcellar.core.writing.workloads import paced
@@ -29,7 +30,6 @@ _AS_FAST = 0.98
 _BOX_FULLER = 0.8
 """Of a drive known by its box alone, so much of the free space must be left."""
 _FASTER_LINK = 1.02
-_IMPOSSIBLE_RATE = 1.1
 BUSY_SHARE = 0.3
 """Of all cores, in use by other things: then a run measured the computer as well."""
 STILL_S = 1.0
@@ -227,7 +227,7 @@ def _link(proof: RecorderProof, asked: Asked) -> _Found:
 def _rate(proof: RecorderProof, _asked: Asked) -> _Found:
     ceiling = proof.conditions.link_ceiling_bytes_per_s
     took = proof.slowest_second_ability_bytes_per_s
-    if not ceiling or took <= ceiling * _IMPOSSIBLE_RATE:
+    if not ceiling or took <= ceiling * IMPOSSIBLE_RATE:
         return None
     return Difference(Condition.RATE, Relation.OTHER, took, ceiling, Known.READ)
 

@@ -162,7 +162,8 @@ def test_a_unit_is_one_device_and_another_ones_folder_is_refused(type_it, short_
     shoot, chain = short_shoot
     add_m_03(type_it)
     type_it("unit", "add", "K-99", "--drive", "pentle-q1-1", "--enclosure", "drumlin-pocket")
-    with loop_disk(tmp_path, "first") as first, loop_disk(tmp_path, "second") as second:
+    size = 10**12  # as its record says: a device of another size proves nothing of it
+    with loop_disk(tmp_path, "first", size) as first, loop_disk(tmp_path, "second") as second:
         words = ("--shoot", shoot, "--camera", "C", "--chain", chain, "--json")
         asked = type_it("prove", "record", first, *words, "--unit", "M-03", code=1).stderr
         assert "Is that M-03?" in asked and "add --bind" in asked

@@ -174,3 +174,36 @@ def test_numbers_follow_the_locale():
     assert parse_rate("159,83 MB/s", decimal_point=",") == pytest.approx(159.83e6)
     assert parse_rate("1.274,5 MB/s", decimal_point=",") == pytest.approx(1274.5e6)
     assert german.percent(-0.403, signed=True) == "\u221240 %"
+
+
+@pytest.mark.parametrize("point", [".", ","])
+@pytest.mark.parametrize(
+    ("text", "rate"),
+    [("23,976", Fraction(24000, 1001)), ("23.976", Fraction(24000, 1001)), ("59,940", None),
+     ("24,000", Fraction(24)), ("12,500", Fraction(25, 2)), ("29.97", Fraction(30000, 1001))],
+)  # fmt: skip
+def test_a_frame_rate_is_the_same_in_every_language(point, text, rate):
+    """What only a decimal makes a frame rate is one, whichever mark its writer uses."""
+    assert parse_frame_rate(text, decimal_point=point) == (rate or Fraction(60000, 1001))
+
+
+@pytest.mark.parametrize("text", ["1,000", "9.600", "23976", "0", "1e9", "-25", "20000"])
+def test_a_frame_rate_that_may_be_two_or_that_no_camera_has_is_refused(text):
+    """A thousand or one; far above what cameras take; below nothing."""
+    with pytest.raises(BadValueError):
+        parse_frame_rate(text)
+
+
+@pytest.mark.parametrize("parse", [parse_share, parse_temperature, parse_size])
+def test_every_reader_asks_back_where_a_mark_may_mean_two_things(parse):
+    """One writer in two means 1500 by "1.500"."""
+    with pytest.raises(BadValueError, match="may be 1500, or 1 and 500 thousandths"):
+        parse("1.500 GB" if parse is parse_size else "1.500")
+
+
+def test_what_is_printed_rounds_into_no_other_meaning():
+    """59.6 s is a minute; a shortfall however small is no plus and no zero."""
+    assert PLAIN.duration(59.6) == "1 min" and PLAIN.duration(59.4) == "59 s"
+    assert PLAIN.percent(-0.0004, signed=True) == "\u22120.04 %"
+    assert PLAIN.percent(-0.00001, signed=True) == "\u2212<0.01 %"
+    assert PLAIN.percent(0.0, signed=True) == "+0 %"

@@ -19,6 +19,7 @@ from vastcellar.cli.cellar_keeping import (
     use_command,
 )
 from vastcellar.cli.printing import echo, print_json
+from vastcellar.cli.quantities import Quantity, parse_price
 from vastcellar.cli.running import is_demo
 from vastcellar.core.cellar.story import EventKind, Incident, day_of
 from vastcellar.core.errors import BadValueError
@@ -170,7 +171,7 @@ def place(tag: str, where: str, day: str, said: str) -> None:
 
 @cellar_command.command()
 @click.argument("tag")
-@click.option("--price", type=float, help="In the catalog's currency.")
+@click.option("--price", type=Quantity("price", parse_price), help="In the catalog's currency.")
 @click.option("--seller", default="")
 @click.option("--warranty-until", "until", default="", help="As 2029-11-26.")
 @click.option("--used", "is_used", is_flag=True, help="Others wrote to it before.")

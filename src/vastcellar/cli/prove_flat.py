@@ -16,7 +16,7 @@ from vastcellar.cli.on_device import folder_on, keep_device_as, tell_what_it_hol
 from vastcellar.cli.printing import echo, print_json, print_lines
 from vastcellar.cli.quantities import Quantity, parse_seconds
 from vastcellar.cli.running import run_to_end
-from vastcellar.core.units import PLAIN, parse_rate, parse_size
+from vastcellar.core.units import PLAIN, parse_rate, parse_size, parse_temperature
 from vastcellar.services.match.chain_files import chain_in_file
 from vastcellar.services.proving.flat_proving import (
     BURST_BYTES,
@@ -76,14 +76,21 @@ def _common(command: Callable[..., None]) -> Callable[..., None]:
             click.option(
                 "--link", type=Quantity("rate", parse_rate), help="What the link in use carries."
             ),
-            click.option("--ambient", type=float, default=math.nan, help="Room temperature, °C."),
+            click.option(
+                "--ambient",
+                type=Quantity("temperature", parse_temperature),
+                default=math.nan,
+                help="Room temperature, °C.",
+            ),
             click.option(
                 "--simulated",
                 type=click.Path(path_type=Path),
                 help="A chain file: test a simulated rig of it instead of a folder.",
             ),
             click.option(
-                "--drive-c", type=float, help="The drive's temperature now, where no sensor tells."
+                "--drive-c",
+                type=Quantity("temperature", parse_temperature),
+                help="The drive's temperature now, where no sensor tells.",
             ),
             unit_options,
             click.option(

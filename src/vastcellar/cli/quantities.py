@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from typing import Any
 
 import click
 
 from vastcellar.core.errors import BadValueError
-from vastcellar.core.units import parse_duration
+from vastcellar.core.units import parse_duration, parse_number
 
 
 class Quantity(click.ParamType):  # type: ignore[type-arg]
@@ -30,7 +31,16 @@ class Quantity(click.ParamType):  # type: ignore[type-arg]
 
 def parse_seconds(text: str) -> float:
     """Read a time; a bare number on an option named in seconds is seconds."""
-    try:
-        return float(text)
-    except ValueError:
-        return parse_duration(text)
+    if re.fullmatch(r"\s*[\d.,' ]+\s*", text):
+        return parse_number(text, asks_back=True)
+    return parse_duration(text)
+
+
+def parse_price(text: str) -> float:
+    """Read an amount of money, 0 or more."""
+    price = parse_number(text, where="price", asks_back=True)
+    if price < 0:
+        raise BadValueError(
+            f"{text.strip()!r} is below zero", where="price", mend="Write 0 or more"
+        )
+    return price

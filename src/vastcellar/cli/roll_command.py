@@ -14,7 +14,7 @@ from vastcellar.core.errors import BadValueError
 from vastcellar.core.roll.claims import ClaimChecked, check_claim
 from vastcellar.core.roll.drawn_days import DrawnDays
 from vastcellar.core.roll.later import safe_with_later_s
-from vastcellar.core.roll.levers import latest_start_s
+from vastcellar.core.roll.levers import latest_start_s, that_night_s
 from vastcellar.core.shoot.stations import station_names
 from vastcellar.core.units import PLAIN, parse_duration, parse_size, parse_time_of_day
 from vastcellar.services.roll.day_answers import DRAWN_DAYS, DayAnswers, answer_day, draw
@@ -75,7 +75,8 @@ def roll_command(
         claimed = check_claim(planned.day, *_claimed(claim)) if claim else None
         answers = answer_day(planned, catalog, shelf)
         days = draw(planned, drawn) if drawn else None
-        moved_s = latest_start_s(planned.day, home_by_s) if home_by_s is not None else None
+        night_s = that_night_s(planned.day, home_by_s) if home_by_s is not None else None
+        moved_s = latest_start_s(planned.day, night_s) if night_s is not None else None
         if as_json:
             told.append({**_as_json(planned, answers, days, moved_s), **_claim_json(claimed)})
             continue
@@ -83,7 +84,7 @@ def roll_command(
         if claimed is not None:
             echo(f"{claim_text(claimed, PLAIN)}.")
         if moved_s is not None:
-            echo(_start_text(moved_s, home_by_s or 0.0))
+            echo(_start_text(moved_s, night_s or 0.0))
     if as_json:
         print_json(told[0] if len(told) == 1 else _of_all(told))
 

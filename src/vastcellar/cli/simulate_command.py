@@ -8,10 +8,10 @@ from pathlib import Path
 import click
 
 from vastcellar.cli.printing import echo, print_json, print_lines
-from vastcellar.cli.quantities import Quantity, parse_seconds
+from vastcellar.cli.quantities import Quantity
 from vastcellar.core.errors import BadValueError
 from vastcellar.core.shoot.needs import camera_need
-from vastcellar.core.units import PLAIN, parse_rate, parse_size, parse_temperature
+from vastcellar.core.units import PLAIN, parse_duration, parse_rate, parse_size, parse_temperature
 from vastcellar.core.writing.drive_in_use import EventKind
 from vastcellar.core.writing.write_profile import WriteProfile
 from vastcellar.services.match.chain_files import ChainFile, chain_in_file
@@ -31,7 +31,7 @@ _MOST_CARDS = 20
 
 @click.command("simulate")
 @click.argument("chain_file", type=click.Path(path_type=Path))
-@click.option("--take", "take_s", type=Quantity("time", parse_seconds), help="How long it is.")
+@click.option("--take", "take_s", type=Quantity("time", parse_duration), help='"52 min"')
 @click.option(
     "--rate",
     "rate_text",
@@ -43,7 +43,7 @@ _MOST_CARDS = 20
 @click.option("--camera", "camera_key", default="", help="Which camera of the shoot.")
 @click.option("--cards", type=click.IntRange(1, 1000), help="So many cards are offloaded instead.")
 @click.option("--card", "card_bytes", type=Quantity("size", parse_size), help="What each holds.")
-@click.option("--pause", "pause_s", default="60", type=Quantity("time", parse_seconds))
+@click.option("--pause", "pause_s", default="60 s", type=Quantity("time", parse_duration))
 @click.option("--ambient", type=Quantity("temperature", parse_temperature), help="Room in °C.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON.")
 def simulate_command(

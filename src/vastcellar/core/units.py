@@ -19,6 +19,9 @@ KIB, MIB, GIB, TIB = 2**10, 2**20, 2**30, 2**40
 MOST_HOUR = 36
 """Hours past midnight count on: a night shoot ends at 28:00."""
 
+LEAST_FRAMES_PER_S, MOST_FRAMES_PER_S = 0.001, 10_000
+"""From a frame in a quarter of an hour (time lapse) to what the fastest cameras take."""
+
 THIN_SPACE = "\u202f"
 
 # Prefixes and units as they are written; capitals tell bits from bytes and milli from mega.
@@ -217,30 +220,39 @@ def parse_time_of_day(text: str, *, where: str = "", decimal_point: str = ".") -
 def parse_share(text: str, *, where: str = "", decimal_point: str = ".") -> float:
     """Return a fraction for "20 %" or "20": a percentage either way."""
     bare = text.strip().removesuffix("%")
-    return parse_number(bare, where=where, decimal_point=decimal_point) / 100
+    return parse_number(bare, where=where, decimal_point=decimal_point, asks_back=True) / 100
 
 
 def parse_temperature(text: str, *, where: str = "", decimal_point: str = ".") -> float:
     """Return degrees Celsius for "28", "28 °C" or "82 °F"."""
     bare = _SPACES.sub("", text).replace("°", "")
     fahrenheit = bare[-1:] in "Ff" and bare != ""
-    number = parse_number(bare.rstrip("CcFf"), where=where, decimal_point=decimal_point)
+    number = parse_number(
+        bare.rstrip("CcFf"), where=where, decimal_point=decimal_point, asks_back=True
+    )
     return (number - 32) / 1.8 if fahrenheit else number
 
 
 def parse_frame_rate(text: str, *, where: str = "", decimal_point: str = ".") -> Fraction:
     """Return frames per second, exact: "25", "24000/1001"; 23.976 and its kin as N x 1000/1001.
 
+    A lone mark is the decimal point, whatever the user's language, where only that is a frame
+    rate: "23,976" and "23.976" are one. "1,000" may be two, and is asked back.
     Source: the 1000/1001 rates of SMPTE ST 12-1.
-    Raises BadValueError if not above 0.
+    Raises BadValueError for what is none, or none between LEAST and MOST_FRAMES_PER_S.
     """
     bare = text.strip().lower().removesuffix("fps").removesuffix("p").strip()
     mend = "Write frames a second, for example 25, 23.976 or 24000/1001"
+    lone = re.fullmatch(r"(\d+)[.,](\d{3})", bare)
+    if lone and int(lone[1] + lone[2]) <= MOST_FRAMES_PER_S:
+        parse_number(bare, where=where, asks_back=True)
     try:
         if "/" in bare:
             rate = Fraction(bare.replace(" ", ""))
         else:
-            rate = Fraction(str(parse_number(bare, where=where, decimal_point=decimal_point)))
+            plain = bare.replace(",", ".") if lone else bare
+            number = parse_number(plain, decimal_point="." if lone else decimal_point)
+            rate = Fraction(str(number))
             whole = math.ceil(rate)
             slowed = Fraction(whole * 1000, 1001)
             if rate != whole and abs(float(rate - slowed)) < 0.006:
@@ -249,8 +261,13 @@ def parse_frame_rate(text: str, *, where: str = "", decimal_point: str = ".") ->
         raise BadValueError(
             f"{text.strip()!r} is not a frame rate", where=where, mend=mend
         ) from error
-    if rate <= 0:
-        raise BadValueError(f"the frame rate is {text.strip()}", where=where, mend=mend)
+    if not LEAST_FRAMES_PER_S <= rate <= MOST_FRAMES_PER_S:
+        raise BadValueError(
+            f"the frame rate is {text.strip()}, and cameras have {LEAST_FRAMES_PER_S:g} to "
+            f"{MOST_FRAMES_PER_S:g}",
+            where=where,
+            mend=mend,
+        )
     return rate
 
 
@@ -307,7 +324,7 @@ class NumberFormat:
         """Print a time as said aloud: "0.8 s", "23 min 44 s", "1 h 02 min"."""
         if not math.isfinite(seconds):
             return "without end"
-        if seconds < 60:
+        if round(seconds) < 60:
             return f"{self.number(seconds, 1 if seconds % 1 > 0.05 and seconds < 20 else 0)} s"
         minutes, rest_s = divmod(round(seconds), 60)
         if minutes < 60:
@@ -330,6 +347,10 @@ class NumberFormat:
         """Print a share in per cent; with a true minus sign, and a plus where *signed*."""
         decimals = 1 if abs(share) < 0.0995 and abs(share * 100 - round(share * 100)) > 0.05 else 0
         text = self.number(abs(share) * 100, decimals)
+        if share and not text.strip("0.,"):  # a shortfall, however small, is none of "+0 %"
+            least = self.number(0.01, 2)
+            text = self.number(abs(share) * 100, 2)
+            text = text if text.strip("0.,") else f"<{least}"
         sign = "\u2212" if share < 0 and text.strip("0.,") else "+" if signed else ""
         return f"{sign}{text} %"
 

@@ -108,3 +108,16 @@ def test_what_cant_be_read_is_a_sentence(text, says):
     with pytest.raises(BadValueError, match="quick sum") as caught:
         quick_sum(text)
     assert says in str(caught.value)
+
+
+@pytest.mark.parametrize(
+    ("text", "says"),
+    [("4 TB in 30", '"in 30" has no unit'), ("1 h at 25", '"at 25" has no unit'),
+     ("47 GB within 2 x 3 copies", '"within 2" has no unit')],
+)  # fmt: skip
+def test_a_number_behind_in_or_at_is_asked_for_its_unit(text, says):
+    """It is a time or a rate that is meant there, and never a count."""
+    with pytest.raises(BadValueError, match=says):
+        quick_sum(text)
+    assert quick_sum("52 min at 160 MB/s x 3 copies").factor == 3
+    assert quick_sum("47 GB at 180 MB/s x 2").factor == 2

@@ -33,6 +33,8 @@ _JOIN = re.compile(
     r"(?![A-Za-z])",
     re.IGNORECASE,
 )
+_BEFORE_QUANTITIES = frozenset({"in", "within", "at", "with", "for", "over"})
+"""What stands before a time or a rate: a number behind one counts nothing."""
 _DIVIDE = re.compile(r"[/÷:]")
 _IN_UNIT = re.compile(
     r"(?P<sum>.*\d.*)\s+(in|as|to)\s+(?P<unit>[A-Za-z]+(\s*/\s*[A-Za-z]+)?)\s*", re.DOTALL
@@ -112,19 +114,23 @@ def read_quantities(text: str, *, decimal_point: str = ".") -> tuple[Quantity, .
             f"the line has {len(text)} characters", where=_WHERE, mend="Write one sum at a time"
         )
     found: list[Quantity] = []
-    at, divides, joined = 0, False, True
+    at, divides, joined, preposition = 0, False, True, ""
     while at < len(text):
         if text[at].isspace():
             at += 1
             continue
         if number := (_CLOCK.match(text, at) or _NUMBER.match(text, at)):
             quantity, at = _quantity(text, number, decimal_point)
+            if quantity.kind is Kind.COUNT and preposition and not quantity.counted:
+                raise _no_unit(number[0], preposition)
+            preposition = ""
             if divides:
                 quantity = Quantity(quantity.kind, quantity.value, True, quantity.counted)
             _append(found, quantity, is_new=joined)
             divides = joined = False
         elif join := (_JOIN.match(text, at) or _COUNTED.match(text, at)):
             joined = joined or join[0] != "+"
+            preposition = join[0] if join[0].lower() in _BEFORE_QUANTITIES else ""
             at = join.end()
         elif _DIVIDE.match(text, at) and found:
             divides = joined = True
@@ -136,6 +142,16 @@ def read_quantities(text: str, *, decimal_point: str = ".") -> tuple[Quantity, .
                 mend=f"Write for example {EXAMPLE}",
             )
     return tuple(found)
+
+
+def _no_unit(number: str, preposition: str) -> BadValueError:
+    """Return the question for a number that a size, a rate or a time is meant by."""
+    after = "MB/s" if preposition.lower() in ("at", "with") else "min"
+    return BadValueError(
+        f'"{preposition} {number}" has no unit',
+        where=_WHERE,
+        mend=f"Write for example {preposition} {number} {after}",
+    )
 
 
 def _append(found: list[Quantity], quantity: Quantity, *, is_new: bool) -> None:

@@ -215,6 +215,15 @@ def limiting_drive(day: RollDay, run: DayRun) -> CopyDrive | None:
     return next((each for each in day.drives if each.tag == last), None)
 
 
+def that_night_s(day: RollDay, time_of_day_s: float) -> float:
+    """Return a time to be home by in the seconds of *day*: before its first take it is that night.
+
+    "00:30" on a day that begins at 7:00 is 24:30 of that day.
+    """
+    first_s = min((take.start_s for camera in day.cameras for take in camera.takes), default=0.0)
+    return time_of_day_s + (24 * 3600.0 if time_of_day_s < first_s else 0.0)
+
+
 def latest_start_s(day: RollDay, home_by_s: float) -> float:
     """Return by how many seconds the whole day may move, so that all is verified by *home_by_s*.
 

@@ -8,13 +8,14 @@ from fractions import Fraction
 
 from vastcellar.core.checks import require_above_zero, require_between, require_not_negative
 from vastcellar.core.errors import BadValueError
+from vastcellar.core.units import MOST_FRAMES_PER_S
 
 AUDIO_SAMPLE_RATE_HZ = 48_000
 AUDIO_BITS = 24
 
 # Beyond these no camera records; a figure past them is a slip of the hand.
 MAX_EDGE_PX = 20_000
-MAX_FRAMES_PER_S = 100_000
+MAX_FRAMES_PER_S = MOST_FRAMES_PER_S
 MAX_VIDEO_BYTES_PER_S = 20e9
 """The fastest link of the catalog carries half of this."""
 

@@ -45,7 +45,7 @@ def parse_frame_size(text: str, *, where: str = "", decimal_point: str = ".") ->
 def parse_ratio(text: str, *, where: str = "", decimal_point: str = ".") -> float:
     """Return 5 for "5:1" or "5". Raises BadValueError."""
     bare = text.strip().removesuffix(":1")
-    return parse_number(bare, where=where, decimal_point=decimal_point)
+    return parse_number(bare, where=where, decimal_point=decimal_point, asks_back=True)
 
 
 class FormatFields(FieldSet):

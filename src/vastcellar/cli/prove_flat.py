@@ -36,7 +36,7 @@ from vastcellar.services.proving.flat_proving import (
 )
 from vastcellar.services.proving.keeping import prediction_check_of_flat
 from vastcellar.services.runs.calibrating import PredictionCheck
-from vastcellar.services.runs.diagnosing import diagnosis_figures
+from vastcellar.services.runs.diagnosing import causes_text, diagnosis_figures
 from vastcellar.services.runs.resting import COOL, Rest, rest_of_unit
 from vastcellar.services.workplace.catalogs import read_catalog
 from vastcellar.services.workplace.exports import require_can_save, write_text_whole
@@ -316,7 +316,7 @@ def _print(
         echo(f"Note: {note}.")
     if found is not None:
         figures = diagnosis_figures(found)
-        echo("Diagnosis: " + ", ".join(figures["causes"]))
+        echo("Diagnosis: " + causes_text(figures))
         for line in diagnosis_lines(figures):
             echo(f"  {line}")
 

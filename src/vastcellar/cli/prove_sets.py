@@ -11,7 +11,7 @@ import click
 from vastcellar.cli.keeping import end_of, keep_and_tell, unit_options, workplace_for
 from vastcellar.cli.printing import echo, print_json, print_lines
 from vastcellar.cli.quantities import Quantity, parse_seconds
-from vastcellar.cli.running import run_to_end
+from vastcellar.cli.running import interrupting_signals, run_to_end
 from vastcellar.core.protocols.protocol_text import HINT, parse_steps
 from vastcellar.core.recording.recorder import RecorderLoad
 from vastcellar.core.units import PLAIN, parse_frame_rate, parse_rate, parse_size
@@ -38,6 +38,7 @@ from vastcellar.services.proving.protocols import (
     protocol_named,
 )
 from vastcellar.services.proving.testbeds import FolderTestbed, RigTestbed, Testbed
+from vastcellar.services.runs.diagnosing import causes_text
 from vastcellar.services.workplace.catalogs import read_catalog
 from vastcellar.services.workplace.folders import folders
 from vastcellar.services.workplace.workplace import (
@@ -164,8 +165,13 @@ def _plan_figures(plan: ProtocolPlan) -> dict[str, object]:
 
 
 def _ask(instruction: str) -> bool:
+    """Ask whether to go on; what ends a program ends the question, too, and means no."""
     echo(f"{instruction}.", err=True)
-    return click.confirm("Go on?", default=True, err=True)
+    with interrupting_signals():
+        try:
+            return click.confirm("Go on?", default=True, err=True)
+        except click.Abort:
+            return False
 
 
 def _print_run(run: ProtocolRun, *, as_json: bool) -> None:
@@ -179,7 +185,7 @@ def _print_run(run: ProtocolRun, *, as_json: bool) -> None:
             f"{summary['count']}, spread {PLAIN.percent(summary['spread_share'])})"
         )
     if figures["diagnosis"]:
-        echo("Diagnosis: " + ", ".join(figures["diagnosis"]["causes"]))
+        echo("Diagnosis: " + causes_text(figures["diagnosis"]))
         for finding in figures["diagnosis"]["findings"]:
             echo(f"  {finding['evidence']}")
 

@@ -63,3 +63,22 @@ def stopping_signals(stop: Callable[[], None]) -> Iterator[None]:
     finally:
         for number, handler in before.items():
             signal.signal(number, handler)
+
+
+@contextlib.contextmanager
+def interrupting_signals() -> Iterator[None]:
+    """Let Ctrl+C, SIGTERM and a closed terminal end a question that waits for its answer.
+
+    Where a signal only calls a function, reading goes on waiting after it.
+    """
+
+    def interrupt(*_: object) -> None:
+        raise click.Abort
+
+    wanted = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
+    before = {number: signal.signal(number, interrupt) for number in wanted}
+    try:
+        yield
+    finally:
+        for number, handler in before.items():
+            signal.signal(number, handler)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import psutil
 
-BUSY_SHARE = 0.3
+from vastcellar.core.verdict.disturbed import is_busy
 
 
 @dataclass(frozen=True, slots=True)
@@ -20,7 +20,7 @@ class OtherLoad:
     @property
     def warning(self) -> str:
         """Say that it was busy, "" where it wasn't."""
-        if self.cpu_share < BUSY_SHARE:
+        if not is_busy(self.cpu_share):
             return ""
         return (
             f"the computer was busy with other things before the test ({self.cpu_share:.0%} of "

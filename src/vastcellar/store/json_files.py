@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import reprlib
+from datetime import date
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -59,6 +60,8 @@ def plain_for_json(value: Any) -> Any:
     """Return *value* as JSON can hold it: what is infinite or missing is null, never made up."""
     if isinstance(value, float) and not math.isfinite(value):
         return None
+    if isinstance(value, date):  # a datetime is one, too
+        return value.isoformat()
     if isinstance(value, dict):
         return {key: plain_for_json(entry) for key, entry in value.items()}
     if isinstance(value, (list, tuple)):

@@ -49,6 +49,16 @@ def cost(asked, goal, tags):
     }[goal]
 
 
+def stands_in(asked, met, spare, own):
+    """Whether *spare* is as large as each unit of the need, or as all that is needed."""
+    rooms = {each.tag: each.room_bytes for each in asked.units}
+    return all(
+        rooms[spare] >= min(rooms[tag], met.bytes_needed)
+        for tag, role in own.items()
+        if role == met.name
+    )
+
+
 def brute(asked, goal):
     """Return the least that any set costs which holds all; None where none does."""
     names = [each.name for each in asked.needs]
@@ -67,7 +77,9 @@ def brute(asked, goal):
         for some in product([False, True], repeat=len(idle)):
             spares = {tag for tag, is_in in zip(idle, some, strict=True) if is_in}
             short = any(
-                sum((tag, n.name) in holds for tag in spares) < n.spares for n in asked.needs
+                sum((tag, n.name) in holds and stands_in(asked, n, tag, own) for tag in spares)
+                < n.spares
+                for n in asked.needs
             )
             price = sum(u.price for u in asked.units if u.tag in own or u.tag in spares)
             if short or price > asked.spend_at_most:
@@ -111,6 +123,8 @@ def check(asked, found):
     for met in found.needs:
         assert not set(met.tags) & set(met.spares) and not set(met.spares) & set(own)
         assert len(met.tags) <= met.need.most_units
+        duties = dict.fromkeys(met.tags, met.need.name)
+        assert all(stands_in(asked, met.need, tag, duties) for tag in met.spares)
         assert all((tag, met.need.name) in found.fits for tag in (*met.tags, *met.spares))
     assert found.price <= asked.spend_at_most + 1e-6
     packed = [each for each in asked.units if each.tag in found.tags]

@@ -13,14 +13,20 @@ from vastcellar.core.parts.units import Unit
 from vastcellar.core.roll.claims import check_claim
 from vastcellar.core.roll.day_run import run_day
 from vastcellar.core.roll.drawn_days import Spread
-from vastcellar.core.roll.levers import LeverKind
+from vastcellar.core.roll.levers import LeverKind, let_happen
 from vastcellar.core.roll.offloading import HASH, LINK
 from vastcellar.core.roll.time_left import expected_copy
 from vastcellar.core.shoot.offload import CardOrder, Offload, Person
 from vastcellar.core.shoot.shoot import Copy
 from vastcellar.core.units import PLAIN
 from vastcellar.services.match.judging import judge_camera
-from vastcellar.services.roll.day_answers import _other_drives, answer_day, draw, taken
+from vastcellar.services.roll.day_answers import (
+    _other_drives,
+    _spares_for_pools,
+    answer_day,
+    draw,
+    taken,
+)
 from vastcellar.services.roll.day_planning import plan_day
 from vastcellar.services.roll.day_wording import (
     FILLS_SUM,
@@ -97,6 +103,20 @@ def test_every_change_that_can_be_taken_gives_the_day_that_it_showed(
         assert again.last_verified_s == pytest.approx(pulled.run.last_verified_s), pulled.lever
         assert again.waited_s == pytest.approx(pulled.run.waited_s), pulled.lever
     assert {LeverKind.POOL, LeverKind.CARD} <= kinds
+
+
+def test_a_unit_into_a_pool_with_bought_cards_gives_what_was_claimed(slipway, catalog, shelf):
+    """The plan puts units of the shelf before cards to buy, and so does the offer."""
+    shoot = slipway
+    for camera in slipway.cameras:
+        shoot = shoot.with_camera(replace(shoot.camera(camera.key), more_media=1))
+    planned = plan_day(shoot, 1, catalog, shelf)
+    offered = let_happen(_spares_for_pools(planned, catalog, shelf), planned.run)
+    assert offered
+    for pulled in offered:
+        again = plan_day(taken(planned, pulled.lever), 1, catalog, shelf).run
+        assert again.last_verified_s == pulled.run.last_verified_s
+        assert again.waited_s == pulled.run.waited_s
 
 
 def test_a_unit_offered_for_a_pool_is_free_and_holds_the_camera(

@@ -19,6 +19,8 @@ from vastcellar.core.shoot.shoot import Camera, Setup
 from vastcellar.core.verdict.judgement import Judgement, judge_take
 from vastcellar.core.verdict.proof import RecorderProof
 
+_WORTH_SHARE = 0.01
+"""Of the need, to spare: a change of less is none, whatever it costs."""
 _MANY_UNITS = 60
 """More than anybody reads through: beyond it only the best of a shelf are worked out singly."""
 
@@ -92,7 +94,14 @@ def find_mends(
         judgement = judge_take(camera, need, chain, ambient_c, proofs)
         judged.append(Mend(change, changed, parts, judgement, price))
     judged.sort(key=_order)
-    helping = [m for m in judged if m.judgement.verdict in (Verdict.HOLDS, Verdict.TIGHT)]
+    now = judge_take(
+        camera, need,
+        build_measured_chain(
+            find_parts(setup, catalog, unit_by_tag.get(setup.unit_tag)), catalog, ambient_c, stages
+        ),
+        ambient_c, proofs,
+    )  # fmt: skip
+    helping = [m for m in judged if _helps(m.judgement, now)]
     useless = []
     for change in (Change.CABLE, Change.PORT, Change.ENCLOSURE, Change.DRIVE):
         of_kind = [m for m in judged if m.change is change and m.judgement.run is not None]
@@ -100,6 +109,15 @@ def find_mends(
         if of_kind and all(m.judgement.verdict is Verdict.FALLS_SHORT for m in of_kind):
             useless.append(max(of_kind, key=lambda m: m.judgement.margin or -1.0))
     return Mends(tuple(_one_per_unit(helping)), tuple(useless), more)
+
+
+def _helps(judgement: Judgement, now: Judgement) -> bool:
+    """Whether a change holds, and has more to spare than what is there already."""
+    if judgement.verdict not in (Verdict.HOLDS, Verdict.TIGHT):
+        return False
+    if now.verdict not in (Verdict.HOLDS, Verdict.TIGHT):
+        return True
+    return (judgement.margin or 0.0) > (now.margin or 0.0) + _WORTH_SHARE
 
 
 def _first_of_many(

@@ -15,9 +15,12 @@ from numpy.typing import NDArray
 
 from vastcellar.core.checks import require_above_zero, require_between, require_not_negative
 from vastcellar.core.errors import BadValueError
+from vastcellar.core.evidence import TIGHT_BELOW_MARGIN
 
 FloatArray = NDArray[np.float64]
 
+TIGHT_DOUBT = 1.0
+"""What a tight fit counts for beside others when a set is to be safe; a computed one less."""
 SAFER_ROOM_SHARE = 0.10
 """The safest set keeps so much more room on every copy than is asked."""
 _OPEN_WEIGHT = 1e4
@@ -65,7 +68,8 @@ class PackNeed:
     name: str
     bytes_needed: float
     spares: int = 0
-    """Units that stand by, each of which could take the place of any."""
+    """Units that stand by, each of which could take the place of any: as large as that, or as all
+    that is needed."""
     most_units: int = 5
     is_copy: bool = False
 
@@ -240,6 +244,9 @@ class _Program:
         if goal is Goal.SAFEST:
             for at, fit in enumerate(task.fits):
                 costs[self._own + at] += fit.doubt
+                asked = task.needs[self._need[fit.need]].bytes_needed
+                if 0 <= self._room(fit.tag) / asked - 1 < TIGHT_BELOW_MARGIN:
+                    costs[self._own + at] += TIGHT_DOUBT  # as of a rate: it holds, and just so
         costs[self._open_room :] = _OPEN_WEIGHT
         return costs
 
@@ -266,6 +273,19 @@ class _Program:
                 spare = {self._spare + at: 1.0 for at in mine}
                 spare[self._open_spare + number] = 1.0
                 rows.append((spare, float(need.spares), np.inf))
+                self._spare_is_large_enough(need, mine)
+
+    def _spare_is_large_enough(self, need: PackNeed, mine: Sequence[int]) -> None:
+        """No spare beside a larger unit: it couldn't take its place."""
+        rooms = {at: self._room(self.task.fits[at].tag) for at in mine}
+        for at in mine:
+            larger = [
+                other for other in mine if min(rooms[other], need.bytes_needed) > rooms[at]
+            ]  # fmt: skip
+            if larger:
+                most = float(min(len(larger), need.most_units))
+                row = {self._own + other: 1.0 for other in larger}
+                self._rows.append(({**row, self._spare + at: most}, -np.inf, most))
 
     def _unit_rows(self) -> None:
         task, rows = self.task, self._rows

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from vastcellar.core.diagnosis.levels import Dip, Drop
@@ -122,3 +122,21 @@ class Diagnosis:
     def cause_names(self) -> list[str]:
         """The causes by name; ``["cannot_tell"]`` alone where there is none."""
         return [cause.value for cause in self.causes] or [CANNOT_TELL]
+
+
+def in_doubt(found: Diagnosis, why: Said) -> Diagnosis:
+    """Return *found* of a run that something else disturbed: it names no cause any more.
+
+    What it would have named is left as candidates; nothing of it calibrates the unit.
+    """
+    left = tuple(dict.fromkeys((*found.causes, *found.candidates)))
+    end = found.findings[-1] if found.findings else None
+    note = Finding(
+        None, end.at_s if end else found.seen_s, end.at_bytes if end else found.seen_bytes,
+        (why,), left,
+    )  # fmt: skip
+    return replace(
+        found, causes=(), candidates=left,
+        deciding_test="Run it again with nothing else going on", findings=(note,),
+        knee_bytes=None, rate_after_cache_bytes_per_s=None, throttle_c=None,
+    )  # fmt: skip

@@ -109,12 +109,17 @@ def levers_of(day: RollDay, run: DayRun) -> Iterator[Lever]:
         yield Lever(LeverKind.SKIP_CHECK, limiting.tag, skipped)
 
 
+def let_happen(levers: Iterable[Lever], before: DayRun) -> list[Pulled]:
+    """Return the day that comes of each of *levers*."""
+    return [Pulled(each, run_day(each.day, is_recorded=False), before) for each in levers]
+
+
 def pull(levers: Iterable[Lever], before: DayRun) -> tuple[Pulled, ...]:
     """Return those of *levers* that help, in order: fewest waits, then home soonest.
 
     A risk comes last, whatever it gains. Of one kind for one subject only the best is kept.
     """
-    pulled = [Pulled(each, run_day(each.day, is_recorded=False), before) for each in levers]
+    pulled = let_happen(levers, before)
     best: dict[tuple[LeverKind, str], Pulled] = {}
     for each in sorted((p for p in pulled if p.helps), key=_rank):
         lever = each.lever

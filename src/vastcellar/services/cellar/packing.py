@@ -10,6 +10,7 @@ from vastcellar.core.cellar.evening import Evening, ToProve, plan_evening
 from vastcellar.core.cellar.findings import FindingKind
 from vastcellar.core.cellar.jobs import Job
 from vastcellar.core.cellar.packing import (
+    TIGHT_DOUBT,
     Accessory,
     Fit,
     Goal,
@@ -41,7 +42,7 @@ _NOT_AT_ALL = {
     FindingKind.WRONG_BYTES: "gave back wrong bytes",
     FindingKind.SWAPPED: "which label it wears isn't sure",
 }
-_TIGHT_DOUBT, _COMPUTED_DOUBT = 1.0, 0.4
+_COMPUTED_DOUBT = 0.4
 """What the safest set minds: a need held by under 10 %, and one that nobody measured."""
 _CABLE_G_PER_M, _PLUGS_G, _CABLE_LITRES = 28.0, 14.0, 0.09
 _READER_G, _READER_LITRES = 60.0, 0.07
@@ -195,7 +196,7 @@ def _judge(
 
 
 def _doubt(verdict: Judgement) -> float:
-    tight = _TIGHT_DOUBT if verdict.verdict is Verdict.TIGHT else 0.0
+    tight = TIGHT_DOUBT if verdict.verdict is Verdict.TIGHT else 0.0
     return tight + (0.0 if verdict.evidence is Evidence.PROVED else _COMPUTED_DOUBT)
 
 

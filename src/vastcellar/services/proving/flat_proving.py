@@ -15,11 +15,13 @@ from vastcellar.bench.flat_run import DEFAULT_SHAPE, FlatPlan, FlatResult, FlatR
 from vastcellar.bench.probe import Shape, probe_bytes
 from vastcellar.bench.progress import Progress
 from vastcellar.core.chain.chain import Chain
-from vastcellar.core.diagnosis.causes import Diagnosis
+from vastcellar.core.diagnosis.causes import Diagnosis, in_doubt
 from vastcellar.core.diagnosis.diagnose import diagnose
 from vastcellar.core.errors import BadValueError
+from vastcellar.core.said import said
 from vastcellar.core.trace import Trace
 from vastcellar.core.units import NumberFormat
+from vastcellar.core.verdict.disturbed import disturbance
 from vastcellar.core.writing.write_profile import Phase
 from vastcellar.services.proving.conditions import (
     LoadBefore,
@@ -306,8 +308,17 @@ def diagnosis_of(
 
 
 def diagnosis_of_proof(proof: FlatProof, result: FlatResult) -> Diagnosis | None:
-    """Return why the drive of a finished test slowed down, or None where it is too short."""
-    return diagnosis_of(result, proof.link_bytes_per_s, from_rest=proof.rest.is_enough)
+    """Return why the drive of a finished test slowed down, or None where it is too short.
+
+    Of a run that something else disturbed no cause is named: that may have been it.
+    """
+    found = diagnosis_of(result, proof.link_bytes_per_s, from_rest=proof.rest.is_enough)
+    made = proof.conditions(result)
+    disturbed = disturbance(
+        cpu_share=made.other_cpu_share, other_tests=made.other_tests, slept_s=made.slept_s,
+        stood_still_s=made.stood_still_s, clock_set_s=made.clock_set_s,
+    )  # fmt: skip
+    return in_doubt(found, said("disturbed", by=disturbed)) if found and disturbed else found
 
 
 def flat_figures(result: FlatResult) -> dict[str, Any]:

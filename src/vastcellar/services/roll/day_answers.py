@@ -11,7 +11,7 @@ from vastcellar.core.errors import VastCellarError
 from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.parts.parts import DriveKind
 from vastcellar.core.parts.units import Unit, free_bytes_on
-from vastcellar.core.roll.day import Card, CopyDrive
+from vastcellar.core.roll.day import CopyDrive
 from vastcellar.core.roll.drawn_days import DrawnDays, Spread, draw_days
 from vastcellar.core.roll.levers import (
     Lever,
@@ -20,14 +20,13 @@ from vastcellar.core.roll.levers import (
     levers_of,
     limiting_drive,
     pull,
-    with_camera,
 )
 from vastcellar.core.roll.pools import SmallestPool, smallest_pool, with_pools
 from vastcellar.core.shoot.offload import CardOrder
 from vastcellar.core.shoot.shoot import Camera, Setup, Shoot, cables_and_hubs_of, tags_in_use
 from vastcellar.services.match.matching import find_for, own_host
 from vastcellar.services.roll.day_drives import copy_drive
-from vastcellar.services.roll.day_planning import PlannedDay
+from vastcellar.services.roll.day_planning import DayPlanner, PlannedDay
 from vastcellar.services.roll.station_ports import Device, PortTable
 from vastcellar.services.workplace.workplace import Shelf
 
@@ -94,22 +93,25 @@ def _free_units(planned: PlannedDay, shelf: Shelf) -> list[Unit]:
 
 
 def _spares_for_pools(planned: PlannedDay, catalog: Catalog, shelf: Shelf) -> Iterator[Lever]:
-    """A free unit into the pool of each camera that waits, if its longest take holds on it."""
-    shoot = planned.shoot
-    taken = tags_in_use(shoot) | planned.used_elsewhere
+    """A free unit into the pool of each camera that waits, if its longest take holds on it.
+
+    The shoot with it is planned anew: the order of the pool is the plan's alone to say.
+    """
+    shoot, planner = planned.shoot, DayPlanner(catalog, shelf)
+    in_use = tags_in_use(shoot) | planned.used_elsewhere
     for camera in planned.day.cameras:
         if not planned.run.waits_of(camera.key):
             continue
         ours = shoot.camera(camera.key)
-        for unit, setup in _units_that_hold(shoot, ours, catalog, shelf, taken)[:_MOST_SPARES]:
+        for unit, setup in _units_that_hold(shoot, ours, catalog, shelf, in_use)[:_MOST_SPARES]:
             reads = _reads(planned, unit, setup, catalog, shelf)
             room = free_bytes_on(catalog.drive(unit.drive_key), unit)
             if not reads or room < camera.bytes_per_s * max(t.duration_s for t in camera.takes):
                 continue
-            more = replace(camera, cards=(*camera.cards, Card(unit.tag, room, reads)))
-            yield Lever(
-                LeverKind.POOL, camera.key, with_camera(planned.day, more), with_what=unit.tag
-            )
+            lever = Lever(LeverKind.POOL, camera.key, planned.day, with_what=unit.tag)
+            with_it = taken(planned, lever)
+            if with_it is not None:
+                yield replace(lever, day=planner.plan_again(planned, with_it).day)
 
 
 def _units_that_hold(

@@ -122,6 +122,13 @@ class DayPlanner:
             notes=(*planned.notes, *_at_two_stations(shoot, here, station)),
         )
 
+    def plan_again(self, planned: PlannedDay, shoot: Shoot) -> PlannedDay:
+        """Return the day of *planned* for *shoot*, its own with something changed."""
+        copied_to = frozenset(tag for copy in shoot.copies for tag in copy.unit_tags)
+        return _planned(
+            shoot, planned.number, self.catalog, self.shelf, self.table(shoot), copied_to
+        )
+
 
 def _at_two_stations(shoot: Shoot, here: Shoot, station: str) -> Iterator[str]:
     """Yield what can't be: a unit that is needed here and at another station."""

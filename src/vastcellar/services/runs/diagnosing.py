@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
@@ -92,6 +93,11 @@ def diagnosis_figures(found: Diagnosis) -> dict[str, Any]:
             for each in found.findings
         ],
     }
+
+
+def causes_text(figures: Mapping[str, Any]) -> str:
+    """Return the causes of a diagnosis in words; *figures* as ``diagnosis_figures`` gives them."""
+    return ", ".join(CAUSE_WORDS.get(name, name) for name in figures["causes"])
 
 
 def cause_sentence(found: Diagnosis, fmt: NumberFormat) -> str:

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from vastcellar.core.parts.units import Unit
+from vastcellar.core.verdict.disturbed import disturbance
 from vastcellar.core.verdict.proof import RunConditions
-from vastcellar.core.verdict.reach.comparing import STILL_S
 
 
 def run_doubt(unit: Unit, made: RunConditions) -> str:
@@ -17,10 +17,12 @@ def run_doubt(unit: Unit, made: RunConditions) -> str:
             return (
                 "which device it ran on isn't known" if same is None else "it ran on another device"
             )
-    if made.other_tests:
-        return "another test ran on the disk meanwhile"
-    if made.slept_s or made.stood_still_s > STILL_S:
-        return "the computer slept or stood still meanwhile"
+    disturbed = disturbance(
+        cpu_share=made.other_cpu_share, other_tests=made.other_tests, slept_s=made.slept_s,
+        stood_still_s=made.stood_still_s, clock_set_s=made.clock_set_s,
+    )  # fmt: skip
+    if disturbed:
+        return disturbed
     if made.drive_key not in ("", unit.drive_key):
         return "it was made with another drive"
     return ""

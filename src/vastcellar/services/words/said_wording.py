@@ -41,6 +41,7 @@ SENTENCES = {
     "heat, usual past the cache",
     "too deep": "it fell to {left_share} in one step and stayed there for {held_s}: lower than a "
     "first throttle stage goes",
+    "disturbed": "{by}: that may be what slowed it",
     "too cool": "at {at_c} no drive throttles",
     "hotter before": "it ran at full rate at {hottest_c}, hotter than the {at_c} here",
     "cooled": "it cooled {cooled_k} and stayed slow",

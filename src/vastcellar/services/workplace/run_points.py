@@ -9,7 +9,7 @@ from typing import Any
 
 from vastcellar.core.cellar.likeness import RunPoint, RunSetting
 from vastcellar.core.parts.units import Unit
-from vastcellar.core.verdict.reach.comparing import BUSY_SHARE, STILL_S
+from vastcellar.core.verdict.disturbed import disturbance
 from vastcellar.services.workplace.run_records import (
     CLOCK_TOLERANCE,
     COPIED,
@@ -104,10 +104,13 @@ def _filled(kept: dict[str, Any]) -> float | None:
 
 def _was_disturbed(kept: dict[str, Any]) -> bool:
     return bool(
-        (_number(kept.get("other_cpu_share")) or 0.0) > BUSY_SHARE
-        or (_number(kept.get("slept_s")) or 0.0) > 0
-        or (_number(kept.get("stood_still_s")) or 0.0) > STILL_S
-        or (_number(kept.get("other_tests")) or 0) > 0
+        disturbance(
+            cpu_share=_number(kept.get("other_cpu_share")) or 0.0,
+            other_tests=int(_number(kept.get("other_tests")) or 0),
+            slept_s=_number(kept.get("slept_s")) or 0.0,
+            stood_still_s=_number(kept.get("stood_still_s")) or 0.0,
+            clock_set_s=_number(kept.get("clock_set_s")) or 0.0,
+        )
     )
 
 

@@ -5,7 +5,15 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QDragEnterEvent, QDropEvent, QKeyEvent, QMouseEvent, QPainter
+from PySide6.QtGui import (
+    QDragEnterEvent,
+    QDropEvent,
+    QKeyEvent,
+    QKeySequence,
+    QMouseEvent,
+    QPainter,
+    QShortcut,
+)
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
 from vastcellar.core.evidence import Evidence
@@ -162,7 +170,8 @@ class NeedBar(QWidget):
         self.shoot_button = QToolButton()
         self.shoot_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.shoot_button.setToolTip("Open, save, undo, look (Alt+S)")
-        self.shoot_button.setShortcut("Alt+S")
+        # A shortcut of the button's own would be dropped each time that its text changes.
+        QShortcut(QKeySequence("Alt+S"), self, self.shoot_button.showMenu)
         self.summary = label("opening …", "soft")
         self._tabs: list[CameraTab] = []
         inside = QWidget()

@@ -15,6 +15,7 @@ from vastcellar.core.parts.units import Unit
 from vastcellar.core.shoot.needs import Need
 from vastcellar.core.shoot.shoot import Camera
 from vastcellar.core.verdict.backing import IMPOSSIBLE_RATE
+from vastcellar.core.verdict.disturbed import BUSY_SHARE, STILL_S
 from vastcellar.core.verdict.proof import RecorderProof
 from vastcellar.core.verdict.reach.rules import Condition, Relation
 from vastcellar.core.writing.workloads import paced
@@ -30,10 +31,6 @@ _AS_FAST = 0.98
 _BOX_FULLER = 0.8
 """Of a drive known by its box alone, so much of the free space must be left."""
 _FASTER_LINK = 1.02
-BUSY_SHARE = 0.3
-"""Of all cores, in use by other things: then a run measured the computer as well."""
-STILL_S = 1.0
-"""A process that stood still for longer let the drive cool and fold meanwhile."""
 OLD_DAYS = 365.0
 _WORN_FILLS = 20.0
 """A drive that was filled so often since is no longer quite the one that was proved."""

@@ -190,7 +190,9 @@ def _disk_of(held: HeldFolder) -> dict[str, int]:
 
 
 def _make_note(path: Path, content: dict[str, Any]) -> IO[str]:
-    path.parent.mkdir(mode=PRIVATE_FOLDER_MODE, parents=True, exist_ok=True)
+    for folder in reversed([path.parent, *path.parent.parents]):
+        if not folder.exists():  # each with its own mode: those above get what the umask leaves
+            folder.mkdir(mode=PRIVATE_FOLDER_MODE, exist_ok=True)
     flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
     note = os.fdopen(os.open(path, flags, PRIVATE_FILE_MODE), "w", encoding="utf-8")
     fcntl.flock(note, fcntl.LOCK_EX)

@@ -13,6 +13,7 @@ from vastcellar.core.errors import BadFileError
 from vastcellar.core.protocols.protocols import Protocol, ProtocolStep, StepKind
 from vastcellar.data import data_path
 from vastcellar.store.json_files import as_bad_file, read_json, require_format, write_text_whole
+from vastcellar.store.private_files import make_private_folder
 from vastcellar.store.reading import as_sentence
 
 FORMAT = "vast-cellar/protocols"
@@ -96,7 +97,7 @@ def save_own_protocol(protocol: Protocol, own_folder: Path) -> None:
         "protocols": [asdict(each) for each in (*kept, protocol)],
     }
     try:
-        own_folder.mkdir(parents=True, exist_ok=True)
+        make_private_folder(own_folder)
     except OSError as error:
         raise BadFileError(
             f"the folder can't be made ({error.strerror})",

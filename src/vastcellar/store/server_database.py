@@ -31,6 +31,8 @@ SCHEME = "postgresql"
 _LOCK = 0x7A57CE11A
 """Of all writing to one cellar: one desk after the other, as in a file."""
 _KEPT = 20
+_SECRET = ("password", "sslpassword", "passfile", "sslkey")
+"""Options of an address that are nobody's to read."""
 _CONNECT_S, _LOCK_WAIT_MS, _DEAD_AFTER_MS = 5, 5000, 10_000
 
 
@@ -51,16 +53,29 @@ class ServerDatabase:
         """
         try:
             self._url: URL = make_url(address).set(drivername="postgresql+psycopg")
+            self._url.render_as_string()
         except (ArgumentError, ValueError) as error:
-            raise _no_address(address) from error
+            raise _no_address() from error
         if not self._url.database or not is_server(address):
-            raise _no_address(address)
+            raise _no_address()
         self._backups = backups
+        said = (self._url.password, *(self._url.query.get(name) for name in _SECRET))
+        self._secrets = [str(each) for each in said if each]
 
     @property
     def where(self) -> str:
-        """The address as it is shown: without a password."""
-        return self._url.set(drivername=SCHEME).render_as_string(hide_password=True)
+        """The address as it is shown: without a password, wherever in it that stands."""
+        shown = self._url.set(drivername=SCHEME, password=None)
+        return shown.difference_update_query(_SECRET).render_as_string(hide_password=True)
+
+    def require_no_password(self) -> None:
+        """Raise BadValueError where the address has a password in it: it would be kept."""
+        if self._secrets:
+            raise BadValueError(
+                "the address has a password in it, and that is kept nowhere",
+                where=self.where,
+                mend="Leave it out, and put it into a line of ~/.pgpass or into PGPASSWORD",
+            )
 
     def open_engine(self) -> Engine:
         """Return the engine. Nothing is asked of the server yet."""
@@ -168,6 +183,8 @@ class ServerDatabase:
         original = getattr(error, "orig", None) or error
         reason = str(original).strip()
         first = reason.splitlines()[0] if reason else type(error).__name__
+        for each in self._secrets:
+            first = first.replace(each, "…")
         for part, what, mend in _SAID:
             if part in reason:
                 return CellarError(what, where=self.where, mend=mend)
@@ -191,7 +208,7 @@ _SAID = (
     ("password authentication failed", "the server refuses user and password",
      "Check the address; a line in ~/.pgpass keeps the password"),
     ("no password supplied", "the server asks for a password",
-     "Put a line into ~/.pgpass, or the password into the address"),
+     "Put a line into ~/.pgpass, or set PGPASSWORD"),
     ("does not exist", "the server has no such database, user or table",
      "Check the address; whoever runs the server makes a database by createdb"),
     ("permission denied", "the server lets this user not do that",
@@ -202,11 +219,12 @@ _SAID = (
 )  # fmt: skip
 
 
-def _no_address(address: str) -> BadValueError:
+def _no_address() -> BadValueError:
+    # Not quoted: whatever is wrong with it, its password may stand anywhere in it.
     return BadValueError(
-        f"{address.partition('@')[2] or address!r} is no address of a database",
-        where="VAST_CELLAR_DATABASE",
-        mend="Give it as postgresql://user@host/database",
+        "what was given is no address of a database",
+        where="the cellar's address",
+        mend="Give it as postgresql://user@host/database, without a password",
     )
 
 

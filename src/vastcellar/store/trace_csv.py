@@ -9,6 +9,7 @@ from __future__ import annotations
 import csv
 import io
 import math
+from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
@@ -20,6 +21,10 @@ from vastcellar.store.trace_columns import HEADER, columns_of_trace
 
 _MOST_S, _MOST_WRITTEN_BYTES = 40 * 86400.0, 1e17
 _COLDEST_C, _HOTTEST_C = -100.0, 300.0
+
+
+MOST_COLUMNS = 500
+"""More than any program writes; each is looked for by several names."""
 
 
 def trace_text(trace: Trace) -> str:
@@ -44,7 +49,7 @@ def parse_trace(text: str, name: str) -> Trace:
 def _parse(text: str, name: str) -> Trace:
     first = text.partition("\n")[0]
     rows = csv.reader(io.StringIO(text), delimiter=max(",;\t", key=first.count))
-    header = [column.strip() for column in next(rows, [])]
+    header = header_of(rows, name)
     columns = columns_of_trace(header, name)
     values: list[tuple[float, float, float]] = []
     for row in rows:
@@ -64,6 +69,17 @@ def _parse(text: str, name: str) -> Trace:
         values.append(point)
     found = np.array(values, dtype=np.float64).reshape(-1, 3)
     return Trace(found[:, 0].copy(), found[:, 1].copy(), found[:, 2].copy())
+
+
+def header_of(rows: Iterator[list[str]], name: str) -> list[str]:
+    """Return the first of *rows* as names of columns. Raises BadFileError for too many."""
+    header = [column.strip() for column in next(rows, [])]
+    if len(header) > MOST_COLUMNS:
+        raise BadFileError(
+            f"its first line has {len(header):,} columns", where=f"{name}, line 1",
+            mend=f"Give a table of at most {MOST_COLUMNS}",
+        )  # fmt: skip
+    return header
 
 
 def _no_row(row: list[str], where: str) -> BadFileError:

@@ -12,12 +12,18 @@ from pathlib import Path
 from vastcellar.core.errors import BadFileError
 from vastcellar.store.by_digest import rows_of
 from vastcellar.store.cellar import Cellar
-from vastcellar.store.reading import MOST_PIXELS, read_bytes
+from vastcellar.store.reading import read_bytes
 from vastcellar.store.tables import UnitPhotoRow
 
 LONGEST_SIDE_PX = 1600
 """What a label or a dent needs to be read: some 300 KB."""
 _QUALITY = 85
+_MOST_PIXELS = 40_000_000
+"""Of what has to be decoded whole: 160 MB while it is read. A JPEG is decoded smaller."""
+_ORIENTATION = 0x0112
+_TURNS = {2: "FLIP_LEFT_RIGHT", 3: "ROTATE_180", 4: "FLIP_TOP_BOTTOM", 5: "TRANSPOSE",
+          6: "ROTATE_270", 7: "TRANSVERSE", 8: "ROTATE_90"}  # fmt: skip
+"""How a camera was held, by Exif 2.32, and what sets its picture upright."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,19 +40,23 @@ def read_photo(path: Path) -> UnitPhoto:
     Where and by whom it was taken stands in many a file, and isn't kept.
     Raises BadFileError for a file that can't be read, is no picture, or is too large.
     """
-    from PIL import Image, ImageOps, UnidentifiedImageError
+    from PIL import Image, UnidentifiedImageError
 
     content = read_bytes(path)
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("error")  # a bomb is a warning to Pillow
             with Image.open(io.BytesIO(content)) as opened:
-                if opened.width * opened.height > MOST_PIXELS:
+                if opened.format == "JPEG":  # decoded no larger than it is wanted
+                    opened.draft("RGB", (LONGEST_SIDE_PX, LONGEST_SIDE_PX))
+                if opened.width * opened.height > _MOST_PIXELS:
                     raise BadFileError(
                         f"it has {opened.width} x {opened.height} pixels",
                         where=str(path), mend="Choose a smaller picture",
                     )  # fmt: skip
-                picture = ImageOps.exif_transpose(opened).convert("RGB")
+                turn = opened.getexif().get(_ORIENTATION)
+                opened.thumbnail((LONGEST_SIDE_PX, LONGEST_SIDE_PX))
+                picture = opened.convert("RGB")
     except BadFileError:
         raise
     except (
@@ -64,7 +74,9 @@ def read_photo(path: Path) -> UnitPhoto:
             "it is no picture that can be read", where=str(path),
             mend="Choose a photo, as JPEG or PNG",
         ) from error  # fmt: skip
-    picture.thumbnail((LONGEST_SIDE_PX, LONGEST_SIDE_PX))
+    if turn in _TURNS:
+        picture = picture.transpose(Image.Transpose[_TURNS[turn]])
+    picture.info.clear()  # a comment, a profile: nothing goes along but the picture
     out = io.BytesIO()
     picture.save(out, "JPEG", quality=_QUALITY)
     jpeg = out.getvalue()

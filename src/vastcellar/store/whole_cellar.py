@@ -7,7 +7,18 @@ from datetime import UTC, date, datetime
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import JSON, Column, Date, DateTime, LargeBinary, Table, func, insert, select
+from sqlalchemy import (
+    JSON,
+    BigInteger,
+    Column,
+    Date,
+    DateTime,
+    LargeBinary,
+    Table,
+    func,
+    insert,
+    select,
+)
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
@@ -129,7 +140,15 @@ def _from_json(column: Column[Any], value: Any) -> Any:
     is_number = wanted is float and isinstance(value, int) and not isinstance(value, bool)
     if not is_number and type(value) is not wanted:
         raise ValueError(f"{column.name} is {value!r:.40}")
+    if wanted is int and not isinstance(value, bool) and not fits_integer(column, value):
+        raise ValueError(f"{column.name} is {value!s:.40}, more than a database holds")
     return value
+
+
+def fits_integer(column: Column[Any], value: int) -> bool:
+    """Whether a server's column of that type holds *value*; a file's would hold more."""
+    most = 2**63 if isinstance(column.type, BigInteger) else 2**31
+    return -most <= value < most
 
 
 def _text(column: Column[Any], value: Any) -> str:

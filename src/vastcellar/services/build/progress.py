@@ -14,6 +14,7 @@ from vastcellar.core.errors import VastCellarError
 from vastcellar.services.build.chosen import Chosen
 from vastcellar.services.workplace.folders import Folders
 from vastcellar.store.json_files import read_json, write_text_whole
+from vastcellar.store.private_files import make_private_folder
 
 _FILE = "builds.json"
 _FORMAT = "vast-cellar/builds"
@@ -97,7 +98,7 @@ def start_clock(chosen: Chosen, step_key: str, ends: datetime, places: Folders) 
 
 
 def _write(content: dict[str, dict[str, Any]], places: Folders) -> None:
-    places.state.mkdir(parents=True, exist_ok=True)
+    make_private_folder(places.state)
     whole = {"format": _FORMAT, "version": 1, **content}
     write_text_whole(places.state / _FILE, json.dumps(whole, indent=1) + "\n")
 

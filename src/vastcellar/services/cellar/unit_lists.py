@@ -29,7 +29,9 @@ from vastcellar.services.cellar.unit_edits import moment_on
 from vastcellar.services.workplace.own_units import UNIT_STATES, checked_unit
 from vastcellar.services.workplace.workplace import Shelf, Workplace
 from vastcellar.store.json_files import read_json, write_text_whole
+from vastcellar.store.private_files import make_private_folder
 from vastcellar.store.reading import as_sentence, read_text
+from vastcellar.store.trace_csv import header_of
 from vastcellar.store.unit_lists import add_units, remove_units
 
 REMEMBERED_FILE = "unit-lists.json"
@@ -193,7 +195,7 @@ def take_list(workplace: Workplace, listed: ListedUnits) -> int:
         "format": _FORMAT, "version": 1,
         "columns": dict(listed.meanings.columns), "drives": dict(listed.meanings.drives),
     }  # fmt: skip
-    workplace.folders.config.mkdir(parents=True, exist_ok=True)
+    make_private_folder(workplace.folders.config)
     path = workplace.folders.config / REMEMBERED_FILE
     write_text_whole(path, json.dumps(content, ensure_ascii=False, indent=1) + "\n")
     return count
@@ -212,7 +214,7 @@ def _table(path: Path) -> tuple[list[str], list[tuple[int, list[str]]]]:
     first = text.partition("\n")[0]
     delimiter = max(",;\t", key=first.count)
     reader = csv.reader(io.StringIO(text), delimiter=delimiter)
-    header = [name.strip() for name in next(reader, [])]
+    header = header_of(reader, path.name)
     while header and not header[-1]:
         header.pop()
     if not header or len(set(map(plain_name, header))) < len(header):

@@ -12,6 +12,7 @@ from vastcellar.core.errors import BadValueError
 from vastcellar.services.workplace.folders import Folders
 from vastcellar.store.json_files import write_text_whole
 from vastcellar.store.late_cellar import LateCellar
+from vastcellar.store.private_files import make_private_folder
 
 if TYPE_CHECKING:
     from vastcellar.store.cellar import Cellar
@@ -74,10 +75,12 @@ def use_server(places: Folders, address: str) -> str:
     """Have the cellar on the server at *address* from now on; return how it is shown.
 
     It is opened first: an address that doesn't answer is never kept. The file stays as it is.
-    Raises CellarError, BadValueError, BadFileError.
+    Raises CellarError, BadValueError for one with a password in it, BadFileError.
     """
     from vastcellar.store.cellar import Cellar
+    from vastcellar.store.server_database import ServerDatabase
 
+    ServerDatabase(address, places.data / BACKUPS).require_no_password()
     opened = Cellar(address, backups=places.data / BACKUPS)
     try:
         if opened.is_demo:
@@ -85,7 +88,7 @@ def use_server(places: Folders, address: str) -> str:
         shown = opened.where
     finally:
         opened.close()
-    places.config.mkdir(parents=True, exist_ok=True)
+    make_private_folder(places.config)
     write_text_whole(places.config / _SETTING, address + "\n", is_private=True)
     return shown
 

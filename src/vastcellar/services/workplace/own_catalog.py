@@ -23,6 +23,7 @@ from vastcellar.store.catalog_files import (
 )
 from vastcellar.store.json_files import read_json, require_format, write_text_whole
 from vastcellar.store.part_csv import read_parts
+from vastcellar.store.private_files import make_private_folder
 
 OWN_CATALOG_FILE = "own.json"
 _SECTION_OF: dict[Any, str] = {
@@ -93,7 +94,7 @@ def put_rows(rows: Mapping[str, Sequence[Mapping[str, Any]]], places: Folders) -
         kept = [entry for entry in content.get(section, []) if entry.get("key") not in keys]
         content[section] = [*kept, *entries]
     try:
-        path.parent.mkdir(parents=True, exist_ok=True)
+        make_private_folder(path.parent)
     except OSError as error:
         raise BadFileError(
             f"the folder can't be made ({error.strerror})",

@@ -13,6 +13,7 @@ from vastcellar.services.workplace.catalogs import read_catalog
 from vastcellar.services.workplace.folders import Folders
 from vastcellar.services.workplace.own_catalog import Own, own_rows, put_rows, rows_of
 from vastcellar.store.json_files import write_text_whole
+from vastcellar.store.private_files import make_private_folder
 
 if TYPE_CHECKING:
     from vastcellar.store.cellar import Cellar
@@ -119,7 +120,7 @@ def _note_seen(places: Folders, cellar: Cellar, rows: Parts) -> None:
         f"{name} {key}": _mark(row) for name, each in rows.items() for key, row in each.items()
     }
     content = {**_all_seen(places), cellar.where: marks}
-    places.state.mkdir(parents=True, exist_ok=True)
+    make_private_folder(places.state)
     write_text_whole(places.state / _SEEN_FILE, json.dumps(content, indent=1) + "\n")
 
 

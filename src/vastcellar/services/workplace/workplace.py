@@ -31,6 +31,7 @@ from vastcellar.services.workplace.shared_parts import brought_together, save_sh
 from vastcellar.services.workplace.slowing import SlowedUnits, since_slowed
 from vastcellar.store.calibration_record import CalibrationRecord
 from vastcellar.store.json_files import read_json, write_text_whole
+from vastcellar.store.private_files import make_private_folder
 from vastcellar.store.run_record import RunRecord
 
 if TYPE_CHECKING:
@@ -285,6 +286,6 @@ def demo_shoot_path(places: Folders) -> Path:
     for name in (DEMO_SHOOT_NAME, DEMO_CUT_NAME):
         path = places.data / name
         if not path.exists():
-            places.data.mkdir(parents=True, exist_ok=True)
+            make_private_folder(places.data)
             write_text_whole(path, data_path("demo", name).read_text(encoding="utf-8"))
     return places.data / DEMO_SHOOT_NAME

@@ -16,10 +16,13 @@ from PIL import Image
 
 from fuzz.mutating import CASES, mutated_bytes, mutated_csv, mutated_json
 from vastcellar.bench.copying.journal import journal_name
+from vastcellar.bench.leftovers import remove_leftovers
 from vastcellar.core.errors import CellarError, VastCellarError
 from vastcellar.core.links.quick_sum import quick_sum
+from vastcellar.core.parts.units import Unit
 from vastcellar.core.units import parse_duration, parse_frame_rate, parse_rate, parse_size
 from vastcellar.data import data_path
+from vastcellar.services.cellar.keeping import export_json, import_json
 from vastcellar.services.cellar.unit_lists import read_list
 from vastcellar.services.match.chain_files import chain_in_file
 from vastcellar.services.match.judging import judge_camera
@@ -28,6 +31,7 @@ from vastcellar.services.roll.verifying import lists_in
 from vastcellar.services.shoot.planning import planned
 from vastcellar.services.shoot.shoots import recent_shoots
 from vastcellar.services.workplace.autosaving import Autosave, restore_unsaved
+from vastcellar.services.workplace.folders import Folders
 from vastcellar.services.workplace.rescuing import rescued_runs
 from vastcellar.services.workplace.workplace import Shelf, open_workplace
 from vastcellar.store.catalog_files import load_catalog, read_units
@@ -137,10 +141,11 @@ def test_copy_records_and_checksum_lists(tmp_path):
 def test_journals_of_copies(tmp_path):
     """Whatever a journal holds, it is refused in a sentence, or vouches for nothing untrue."""
     chance = random.Random("journal")
-    head = {"format": "vast-cellar/copy-journal", "version": 1, "algorithm": "xxh128",
-            "token": "0123456789abcdef"}  # fmt: skip
+    head = {"format": "vast-cellar/copy-journal", "version": 2, "algorithm": "xxh128",
+            "token": "0123456789abcdef", "card": ""}  # fmt: skip
     row = {"path": "CLIP/C1.MOV", "size_bytes": 9, "modified_ns": 1, "digest": "0" * 32,
-           "inode": 1, "changed_ns": 1, "name": ""}  # fmt: skip
+           "inode": 1, "changed_ns": 1, "name": "", "card_inode": 1, "card_changed_ns": 1,
+           "ends_digest": "0" * 32}  # fmt: skip
     lines = "\n".join(json.dumps(each) for each in (head, row, row)) + "\n"
     card, target = tmp_path / "card", tmp_path / "target"
     (card / "CLIP").mkdir(parents=True)
@@ -413,4 +418,60 @@ def test_photos(tmp_path, kind):
     chance = random.Random(kind)
     contents = (mutated_bytes(made.getvalue(), chance) for _ in range(CASES))
     _, said = read_all(tmp_path / "a.jpg", contents, read_photo)
+    assert said
+
+
+def test_notes_of_killed_tests(tmp_path):
+    """Whatever a note holds, no start breaks and no foreign file goes."""
+    chance = random.Random("notes")
+    notes, disk = tmp_path / "notes", tmp_path / "disk"
+    run_id = "0123456789abcdef"
+    theirs = disk / f"vast-cellar-test-{run_id}"
+    theirs.mkdir(parents=True)
+    for name in ("take-0001.bin", f"take-0001.{run_id}.bin", "mine.txt"):
+        (theirs / name).write_text("somebody's")
+    note = {"folder": str(theirs), "run_id": run_id, "token": run_id,
+            "disk": {"device": 1, "file_system_id": 1}}  # fmt: skip
+    notes.mkdir()
+    before = sorted(theirs.iterdir())
+
+    def read(_path):
+        for each in remove_leftovers(notes):
+            assert each.sentence
+
+    for mutate in (
+        mutated_json,
+        lambda value, draw: mutated_bytes(json.dumps(value).encode(), draw),
+    ):
+        contents = [mutate(note, chance) for _ in range(CASES)]
+        taken, said = read_all(notes / f"{run_id}.json", contents, read)
+        assert taken and not said
+    assert sorted(theirs.iterdir()) == before
+
+
+def test_exports_of_a_cellar(tmp_path, places):
+    """An export, changed: taken over, or one sentence with nothing taken."""
+    chance = random.Random("exports")
+    source = open_workplace(places=places)
+    source.cellar.add_unit(Unit("K-01", "torvane-t2-1", "drumlin-fin"))
+    path = tmp_path / "all.json"
+    export_json(source, path)
+    source.close()
+    content = json.loads(path.read_text(encoding="utf-8"))
+    made = iter(range(10**6))
+
+    def read(changed):
+        base = tmp_path / f"w{next(made)}"
+        mine = open_workplace(places=Folders(base / "d", base / "s", base / "c"))
+        try:
+            import_json(mine, changed)
+        except VastCellarError:
+            assert not mine.cellar.units()
+            raise
+        finally:
+            mine.close()
+            shutil.rmtree(base)
+
+    contents = (mutated_json(content, chance) for _ in range(min(CASES, 60)))
+    _, said = read_all(path, contents, read)
     assert said

@@ -76,7 +76,8 @@ def read_bytes(path: Path, *, is_large: bool = False) -> bytes:
                 raise BadFileError(
                     "it is no file", where=str(path), mend="Choose a file, no folder or device"
                 )
-            content = file.read(most_bytes + 1)
+            # Room for so much would be taken at once, whatever the file holds; it may grow, too.
+            content = file.read(min(status.st_size, most_bytes) + 1)
     except FileNotFoundError as error:
         raise BadFileError(
             "there is no such file", where=str(path), mend="Check the path"

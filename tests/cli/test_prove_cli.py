@@ -1,6 +1,7 @@
 """prove write, read, capacity, edit, project, protocol, and diagnose, as somebody types them."""
 
 import json
+import signal
 import subprocess
 import sys
 import tempfile
@@ -9,6 +10,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from vastcellar.cli.exit_codes import CANCELLED
 from vastcellar.services.workplace.folders import folders
 from vastcellar.services.workplace.workplace import open_workplace
 
@@ -279,3 +281,21 @@ def test_an_edit_test_by_turns_is_told_and_the_first_folders_turns_are_kept(type
     kept = [(run.kind, run.figures["protocol"]) for run in workplace.cellar.runs("E-1")]
     workplace.close()
     assert kept == [("edit", "turns")] * 4
+
+
+@pytest.mark.parametrize("number", [signal.SIGINT, signal.SIGTERM], ids=["Ctrl+C", "SIGTERM"])
+def test_a_signal_ends_the_question_of_a_set(tmp_path, number):
+    """It waits for somebody's hands: what ends a program ends it there, too, as cancelled."""
+    words = ["prove", "protocol", str(tmp_path), "--steps", "hands: Put a fan on it; burst"]
+    process = subprocess.Popen(
+        [sys.executable, "-c", "from vastcellar.cli.main import main; main()", *words],
+        stdin=subprocess.PIPE, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True,
+    )  # fmt: skip
+    asked = ""
+    while "Go on?" not in asked:
+        asked += process.stderr.read(1)
+    process.send_signal(number)
+    assert process.wait(60) == CANCELLED
+    assert not list(tmp_path.iterdir())
+    process.stdin.close()
+    process.stderr.close()

@@ -3,9 +3,9 @@
 import json
 
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QFileDialog, QMessageBox
+from PySide6.QtWidgets import QApplication, QFileDialog, QMessageBox
 
 from vastcellar.ui.stations.match.mend_cards import MendCard
 
@@ -178,3 +178,22 @@ def test_a_damaged_cellar_offers_its_backup(qtbot, places, monkeypatch, takes):
         assert not application.window.isVisible()
     application.close()
     application.window.deleteLater()
+
+
+def test_alt_s_opens_the_shoots_menu_also_after_its_name_has_changed(app, qtbot):
+    """A button's own shortcut goes with each new text; this one stays."""
+    rename(app, "Slipway, second unit")
+    button = app.window.need_bar.shoot_button
+    qtbot.waitUntil(lambda: "second unit" in button.text())
+    opened = []
+
+    def close():
+        popup = QApplication.activePopupWidget()
+        opened.append(popup)
+        if popup is not None:
+            popup.close()
+
+    QTimer.singleShot(300, close)
+    qtbot.keyClick(app.window, Qt.Key.Key_S, Qt.KeyboardModifier.AltModifier)
+    qtbot.waitUntil(lambda: bool(opened))
+    assert opened == [button.menu()]

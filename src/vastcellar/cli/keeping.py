@@ -66,7 +66,7 @@ def workplace_for(
 def _settle(
     workplace: Workplace, unit_tag: str, folder: Path, *, binds: bool, as_json: bool
 ) -> None:
-    question = binding_question(workplace.shelf(), unit_tag, folder)
+    question = binding_question(workplace.shelf(), unit_tag, folder, workplace.catalog)
     if question is None:
         return
     if not binds:

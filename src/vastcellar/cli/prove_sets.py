@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from fractions import Fraction
+from functools import partial
 from pathlib import Path
 
 import click
@@ -104,7 +105,10 @@ def protocol(
             print_json(_plan_figures(plan))
         if plan_only:
             return
-        proof = ProtocolProof(ProtocolRun(plan, testbed, loads, (lambda _: True) if yes else _ask))
+        run = ProtocolRun(plan, testbed, loads, lambda _: True)
+        if not yes:
+            run.ready = partial(_ask, run)
+        proof = ProtocolProof(run)
         run_to_end(proof.run, quiet=as_json)
         _print_run(proof.run, as_json=as_json)
         keep_and_tell(workplace, unit_tag, proof)
@@ -164,10 +168,12 @@ def _plan_figures(plan: ProtocolPlan) -> dict[str, object]:
     }
 
 
-def _ask(instruction: str) -> bool:
+def _ask(run: ProtocolRun, instruction: str) -> bool:
     """Ask whether to go on; what ends a program ends the question, too, and means no."""
     echo(f"{instruction}.", err=True)
     with interrupting_signals():
+        if run.is_stopped:  # by a signal that came before the question
+            return False
         try:
             return click.confirm("Go on?", default=True, err=True)
         except click.Abort:

@@ -7,7 +7,14 @@ import pytest
 
 from core.roll.roll_days import HOUR, MB, camera, day, drive
 from vastcellar.core.roll.day_run import run_day
-from vastcellar.core.roll.levers import Lever, LeverKind, latest_start_s, levers_of, pull
+from vastcellar.core.roll.levers import (
+    Lever,
+    LeverKind,
+    latest_start_s,
+    levers_of,
+    pull,
+    that_night_s,
+)
 from vastcellar.core.shoot.offload import CardOrder, Person
 
 WAITS = day(camera([(8, 16), (8.3, 16), (12, 10)]), drives=(drive(write=200 * MB),))
@@ -104,3 +111,11 @@ def test_somebody_who_fetches_is_a_lever_from_outside():
     lever = Lever(LeverKind.READER, "crew", replace(fetching, people=(Person("technician"),)))
     (gain,) = pull([lever], run)
     assert gain.waits_less_s > 0
+
+
+def test_a_time_before_the_first_take_is_that_night():
+    """Home by 00:30 on a day that begins in the morning is half past midnight after it."""
+    value = day(camera([(8, 10)]))
+    first_s = min(take.start_s for camera in value.cameras for take in camera.takes)
+    assert that_night_s(value, first_s - 1) == first_s - 1 + 24 * HOUR
+    assert that_night_s(value, first_s + HOUR) == first_s + HOUR

@@ -127,3 +127,26 @@ def test_a_chain_of_other_parts_is_not_the_units(slipway, catalog, shelf):
         require_parts_of_unit(chain.parts, replace(unit, drive_key="kelmarsh-flat-1"), catalog)
     with pytest.raises(BadValueError, match=unit.tag):
         require_parts_of_unit(chain.parts, replace(unit, enclosure_key="drumlin-flat"), catalog)
+
+
+def test_a_device_of_another_size_than_the_record_is_said_in_the_question(workplace, lies_on):
+    """274.9 GB behind a label of 2 TB: bound all the same if that is the answer, and told why it
+    proves nothing."""
+    small = DeviceIdentity("Carry One", "SN-77122", 274_900_000_000)
+    lies_on(small)
+    question = binding_question(workplace.shelf(), "M-03", FOLDER, workplace.catalog)
+    assert "a device of another size proves nothing of it" in question.text
+    lies_on(CARRY)
+    drive = workplace.catalog.drive(workplace.shelf().unit("M-03").drive_key)
+    fits = replace(CARRY, size_bytes=int(drive.capacity_bytes * 0.98))
+    lies_on(fits)
+    told = binding_question(workplace.shelf(), "M-03", FOLDER, workplace.catalog).text
+    assert "another size" not in told
+
+
+def test_a_copy_of_a_whole_disk_is_not_the_disk(workplace):
+    """The same file system on a drive of another model, bus or size is another device."""
+    bridged = replace(BRIDGED, bus="usb")
+    for change in ({"model": "Other"}, {"bus": "ata"}, {"size_bytes": 500_000_000_000}):
+        assert bridged.is_same_as(replace(bridged, **change)) is False
+    assert bridged.is_same_as(replace(bridged, bus="")) is True

@@ -286,6 +286,16 @@ def test_a_copy_that_is_touched_after_it_was_read_back_doesn_t_count(card, disks
     assert "C0001.MP4" not in (disks[1] / "card.xxh128").read_text()
 
 
+def test_a_clock_that_is_set_meanwhile_doesn_t_move_what_the_word_says(card, disks, monkeypatch):
+    """An hour back and a day ahead in the middle: the moments follow a clock that nobody sets."""
+    real, jumps = copy_run_module.time.time, iter((0.0, *[86400.0, -3600.0] * 500))
+    monkeypatch.setattr(copy_run_module.time, "time", lambda: real() + next(jumps))
+    outcome = made(copy_run(card, disks))
+    assert outcome.card_seen_s <= outcome.read_back_s <= outcome.card_seen_again_s
+    assert outcome.card_seen_again_s - outcome.card_seen_s < 600
+    assert 0 <= outcome.elapsed_s < 600
+
+
 # Foreign things
 
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from vastcellar.core.errors import BadValueError
+from vastcellar.core.parts.catalog import Catalog
 from vastcellar.core.parts.identity import DeviceIdentity
 from vastcellar.core.parts.units import Unit
 from vastcellar.core.units import PLAIN
@@ -34,18 +35,30 @@ class BindingQuestion:
     unit_tag: str
     device: DeviceIdentity
     folder: Path
+    record_bytes: float = 0.0
+    """What the unit holds by its record; 0 where that isn't known."""
 
     @property
     def text(self) -> str:
         """The question."""
-        return (
+        text = (
             f"{self.folder} lies on {identity_words(self.device)}. Is that {self.unit_tag}? From "
             "then on only this device proves anything of it"
         )
+        if not self.device.is_as_large_as(self.record_bytes):
+            text += (
+                f"; by its record it holds {PLAIN.size(self.record_bytes)}, and a device of "
+                "another size proves nothing of it"
+            )
+        return text
 
 
-def binding_question(shelf: Shelf, unit_tag: str, folder: Path) -> BindingQuestion | None:
+def binding_question(
+    shelf: Shelf, unit_tag: str, folder: Path, catalog: Catalog | None = None
+) -> BindingQuestion | None:
     """Return what to ask before a run in *folder* is kept under a unit; None for nothing.
+
+    By the *catalog* the question says where the device isn't as large as the unit's record.
 
     There is nothing to ask where the unit is bound to this very device, or where the device
     doesn't say which it is: then the run is kept and proves nothing.
@@ -70,7 +83,8 @@ def binding_question(shelf: Shelf, unit_tag: str, folder: Path) -> BindingQuesti
         return None
     if unit.device is not None:
         raise _other_device(unit, unit.device, found, folder)
-    return BindingQuestion(unit_tag, found, folder)
+    drive = catalog.drives.get(unit.drive_key) if catalog else None
+    return BindingQuestion(unit_tag, found, folder, float(drive.capacity_bytes) if drive else 0.0)
 
 
 def _other_device(

@@ -90,6 +90,11 @@ class ProtocolRun:
         return self.testbed.is_simulated
 
     @property
+    def is_stopped(self) -> bool:
+        """Whether it was told to stop."""
+        return self._stop.is_set()
+
+    @property
     def is_complete(self) -> bool:
         """Whether every step was done."""
         return self.ended_by == ""

@@ -3,11 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from datetime import UTC, datetime
 
 from vastcellar.core.units import NumberFormat
 from vastcellar.services.runs.diagnosing import CAUSE_WORDS
 from vastcellar.services.runs.measured_runs import ComparedGroup
-from vastcellar.services.workplace.run_records import COPIED, FLAT_KINDS, RECORDER, TRACE
+from vastcellar.services.workplace.run_records import (
+    CLOCK_TOLERANCE,
+    COPIED,
+    FLAT_KINDS,
+    RECORDER,
+    TRACE,
+)
 from vastcellar.store.run_record import RunRecord
 
 RUN_HEADERS = ("When", "What", "Written at", "Take or size", "Found", "Slowest second", "Run")
@@ -35,6 +42,11 @@ def _row(record: RunRecord, fmt: NumberFormat, rig_word: str) -> tuple[str, ...]
     what += " of another program" if record.kind == TRACE else ""
     what += f", {rig_word}" if record.is_simulated else ""
     what += "" if record.is_complete else ", not finished"
+    if source := record.conditions.get("imported_from"):
+        doubt = record.conditions.get("imported_doubt")
+        what += f", only stated by {source}: {doubt}" if doubt else f", imported from {source}"
+    if record.measured_at > datetime.now(UTC) + CLOCK_TOLERANCE:
+        what += ", dated ahead: it counts for nothing"
     return (
         f"{day.day} {day:%b %Y, %H:%M}",
         what,

@@ -226,7 +226,9 @@ class MeasurePage(QWidget):
         folder = self.form.target.folder
         if not counts_for.unit_tag or folder is None or not self.form.target.has_folder:
             return None
-        return binding_question(self._workbench.shelf, counts_for.unit_tag, folder)
+        return binding_question(
+            self._workbench.shelf, counts_for.unit_tag, folder, self._workbench.catalog
+        )
 
     def _start_as(self, unit_tag: str, counts_for: MeasuredFor) -> None:
         self._measured_for = counts_for

@@ -301,3 +301,15 @@ def test_units_of_other_cameras_are_left_to_them(slipway, catalog, shelf):
         taken_tags=frozenset({"K-07"}),
     )
     assert "K-07" not in {m.setup.unit_tag for m in mends.helping}
+
+
+def test_a_setup_that_holds_is_offered_nothing_that_changes_nothing(slipway, catalog, shelf):
+    """Whatever is offered has more to spare than what is there; at a limit no part moves, nothing
+    is."""
+    for key in ("B", "C"):
+        camera = slipway.camera(key)
+        need = camera_need(camera)
+        now = judged(slipway, key, catalog, shelf)
+        assert now.verdict is Verdict.HOLDS
+        mends = find_mends(camera, need, camera.setup, catalog, shelf.units, 24.0)
+        assert all(each.judgement.margin > now.margin for each in mends.helping)

@@ -32,8 +32,9 @@ from vastcellar.core.roll.copies import (
 _TELL_EVERY_S = 0.2
 _MOST_ROUNDS = 4
 """A card that still changes then is being recorded on: that is said, and not waited for."""
-_SAMPLES = 32
-"""Of so many files the ends are read once more at the end, evenly drawn: stamps say the rest."""
+_SAMPLES, _MOST_ENDS = 32, 2000
+"""Of so many files the ends are read once more at the end, evenly drawn; of the larger number where
+stamps don't say the rest: a hard disk takes half a minute for it."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -291,7 +292,7 @@ class CopyRun:
     def _look_at_copies(self, tree: SourceTree) -> None:
         """Look at every verified file once more, and read the ends of some: it may be gone."""
         merged = self._merged()
-        every = max(1, len(tree.files) // _SAMPLES)
+        count_of = {True: _SAMPLES, False: _MOST_ENDS}
         with contextlib.closing(ends_buffer()) as buffer:
             for number, destination in enumerate(self._destinations):
                 if self._rounds[-1].legs[number].dropped_by:
@@ -299,6 +300,7 @@ class CopyRun:
                 if why := destination.why_not_in_place():
                     self._gone[number] = why
                     continue
+                every = -(-len(tree.files) // count_of[destination.stamps_last])
                 for count, file in enumerate(tree.files):
                     seen = merged.seen[number].get(file.path)
                     if seen is None or merged.on[number][file.path].state is not CopyState.VERIFIED:

@@ -311,7 +311,7 @@ class Destination(FileWriter):
     ) -> str:
         """Return what became of a verified copy since it was *seen*; "" where nothing did.
 
-        Where stamps don't last, and where it *reads*, its ends are read from the drive once more.
+        Where it *reads*, its ends are read from the drive once more.
         """
         name = seen.name or file.name
         try:
@@ -325,7 +325,7 @@ class Destination(FileWriter):
             now = status.st_ino, status.st_ctime_ns
             if self.stamps_last and now != (seen.inode, seen.changed_ns):
                 return "it was changed after it was read back"
-            if not ends or (self.stamps_last and not reads):
+            if not ends or not reads:
                 return ""
             if ends_of_name(folder, name, file.size_bytes, buffer) != ends:
                 return "it reads otherwise than when it was read back"

@@ -65,7 +65,7 @@ def outcome_lines(
     *names* are those of the units that the destinations lie on, where they are known.
     """
     names = names or [each.name for each in outcome.destinations]
-    whole = f"{len(outcome.files)} files, {fmt.size(outcome.size_bytes)}"
+    whole = f"{files_text(len(outcome.files))}, {fmt.size(outcome.size_bytes)}"
     lines = [f"{outcome.source}: {whole}, in {fmt.duration(max(round(outcome.elapsed_s), 1))}."]
     for number, each in enumerate(outcome.destinations):
         counts = {
@@ -123,6 +123,11 @@ def stands_on(outcome: CopyOutcome, names: Sequence[str], fmt: NumberFormat) -> 
     if outcome.read_back_s:
         told += f", read back at {_clock_text(outcome.read_back_s, fmt)}"
     return f"{told}, the card unchanged since {_clock_text(outcome.card_seen_s, fmt)}"
+
+
+def files_text(count: int) -> str:
+    """Say how many files, in words by number."""
+    return "1 file" if count == 1 else f"{count} files"
 
 
 def copies_text(outcome: CopyOutcome) -> str:

@@ -45,7 +45,7 @@ from vastcellar.core.roll.copy_log import (
 from vastcellar.core.units import NumberFormat
 from vastcellar.services.proving.places import find_place
 from vastcellar.services.roll.clip_ends import clips_on_copy
-from vastcellar.services.roll.copy_wording import copies_text, stands_on
+from vastcellar.services.roll.copy_wording import copies_text, files_text, stands_on
 from vastcellar.services.workplace.workplace import Shelf, Workplace
 from vastcellar.store.clip_files import read_header
 from vastcellar.store.copy_log import add_copy, keep_check, keep_wiped, kept_copies
@@ -351,7 +351,7 @@ def log_lines(copy: KeptCopy, rule: WipeRule, fmt: NumberFormat) -> tuple[str, .
     """Return a kept copy in lines: what it was, where it lies, whether it may be wiped."""
     outcome = copy.outcome
     lines = [
-        f"{_time_text(copy.made_at, fmt)} {copy.card_name}: {len(outcome.files)} files, "
+        f"{_time_text(copy.made_at, fmt)} {copy.card_name}: {files_text(len(outcome.files))}, "
         f"{fmt.size(outcome.size_bytes)}" + (f", by {copy.who}" if copy.who else "")
     ]
     if copy.clips:

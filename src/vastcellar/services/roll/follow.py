@@ -147,6 +147,7 @@ def asked_text(
 ) -> str:
     """Say what a copy would do, and what is missing for *rule*, or what is in its way."""
     from vastcellar.core.errors import VastCellarError
+    from vastcellar.services.roll.copy_wording import files_text
     from vastcellar.services.roll.copying import can_go_on, copy_run, whole_of
 
     try:
@@ -160,7 +161,7 @@ def asked_text(
         if not each.counts_not
     }
     drives, copies = len(most_apart(counting)), rule.copies
-    text = f"{count} files, {fmt.size(size)}, read once and verified on {len(destinations)} "
+    text = f"{files_text(count)}, {fmt.size(size)}, read once and verified on {len(destinations)} "
     text += f"{'folder' if len(destinations) == 1 else 'folders'}"
     text += f", {drives} {'drive' if drives == 1 else 'drives'} of their own"
     if drives < copies:

@@ -4,7 +4,6 @@ import pytest
 
 from vastcellar.core.diagnosis.causes import Cause, in_doubt
 from vastcellar.core.diagnosis.diagnose import diagnose
-from vastcellar.core.said import said
 from vastcellar.core.trace import Trace
 from vastcellar.core.verdict.disturbed import BUSY_SHARE, disturbance, is_busy
 from vastcellar.devices.load import OtherLoad
@@ -37,7 +36,7 @@ def test_a_disturbed_run_names_no_cause_and_calibrates_nothing():
     trace = Trace(seconds, written, np.full(600, 41.0))
     found = diagnose(trace, None, is_direct=True, from_rest=True)
     assert Cause.CACHE in found.causes and found.knee_bytes is not None
-    doubted = in_doubt(found, said("disturbed", by="the computer was busy with other things"))
+    doubted = in_doubt(found, "the computer was busy with other things")
     assert doubted.cause_names == ["cannot_tell"] and Cause.CACHE in doubted.candidates
     assert doubted.knee_bytes is None and doubted.throttle_c is None
     assert doubted.deciding_test == "Run it again with nothing else going on"

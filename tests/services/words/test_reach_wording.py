@@ -4,6 +4,7 @@ from types import SimpleNamespace
 
 import pytest
 
+from vastcellar.core.verdict.proof import RunConditions
 from vastcellar.services.words.reach_wording import proof_word
 
 
@@ -18,5 +19,10 @@ from vastcellar.services.words.reach_wording import proof_word
 )
 def test_a_unit_that_lost_frames_is_never_called_proved(is_passed, is_simulated, word):
     """Proved to fall short is a proof, too, and nobody must read it as one that it holds."""
-    assert proof_word(SimpleNamespace(is_passed=is_passed, is_simulated=is_simulated)) == word
+    made = SimpleNamespace(
+        is_passed=is_passed, is_simulated=is_simulated, conditions=RunConditions("K-07")
+    )
+    assert proof_word(made) == word
     assert proof_word(None) == "not proved yet"
+    made.conditions = RunConditions("K-07", stated_by="theirs.json")
+    assert proof_word(made) == (f"{word}, imported" if is_passed else word)

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from vastcellar.core.diagnosis.levels import Dip, Drop
-from vastcellar.core.said import Said
+from vastcellar.core.said import Said, said
 
 
 class Cause(StrEnum):
@@ -124,8 +124,8 @@ class Diagnosis:
         return [cause.value for cause in self.causes] or [CANNOT_TELL]
 
 
-def in_doubt(found: Diagnosis, why: Said) -> Diagnosis:
-    """Return *found* of a run that something else disturbed: it names no cause any more.
+def in_doubt(found: Diagnosis, disturbed_by: str) -> Diagnosis:
+    """Return *found* of a run that was *disturbed_by* something: it names no cause any more.
 
     What it would have named is left as candidates; nothing of it calibrates the unit.
     """
@@ -133,7 +133,7 @@ def in_doubt(found: Diagnosis, why: Said) -> Diagnosis:
     end = found.findings[-1] if found.findings else None
     note = Finding(
         None, end.at_s if end else found.seen_s, end.at_bytes if end else found.seen_bytes,
-        (why,), left,
+        (said("disturbed", by=disturbed_by),), left,
     )  # fmt: skip
     return replace(
         found, causes=(), candidates=left,

@@ -18,7 +18,6 @@ from vastcellar.core.chain.chain import Chain
 from vastcellar.core.diagnosis.causes import Diagnosis, in_doubt
 from vastcellar.core.diagnosis.diagnose import diagnose
 from vastcellar.core.errors import BadValueError
-from vastcellar.core.said import said
 from vastcellar.core.trace import Trace
 from vastcellar.core.units import NumberFormat
 from vastcellar.core.verdict.disturbed import disturbance
@@ -318,7 +317,7 @@ def diagnosis_of_proof(proof: FlatProof, result: FlatResult) -> Diagnosis | None
         cpu_share=made.other_cpu_share, other_tests=made.other_tests, slept_s=made.slept_s,
         stood_still_s=made.stood_still_s, clock_set_s=made.clock_set_s,
     )  # fmt: skip
-    return in_doubt(found, said("disturbed", by=disturbed)) if found and disturbed else found
+    return in_doubt(found, disturbed) if found and disturbed else found
 
 
 def flat_figures(result: FlatResult) -> dict[str, Any]:

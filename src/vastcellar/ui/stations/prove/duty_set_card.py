@@ -137,11 +137,12 @@ class DutySetCard(QWidget):
         result = job.result
         self.is_going = False
         self._show()
-        if job.unit_tag != asked.unit_tag or not job.kept_as:
-            self._show("The set has ended: the last test wasn't kept under this unit.")
-        elif job.error is not None or result is None or not result.is_complete:
+        # One that was cancelled at once has nothing that could be kept: that isn't what ended it.
+        if job.error is not None or result is None or not result.is_complete:
             why = f": {job.error}" if job.error is not None else ""
             self._show(f"The set has ended with a test that wasn't made to its end{why}")
+        elif job.unit_tag != asked.unit_tag or not job.kept_as:
+            self._show("The set has ended: the last test wasn't kept under this unit.")
         else:
             self._awaited = job.kept_as
 

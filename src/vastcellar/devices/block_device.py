@@ -106,7 +106,12 @@ def _serial(place: Path) -> str:
 
 
 def _bus(place: Path) -> str:
-    """Return what the drive hangs on, as its place in sysfs has it; the nearest counts."""
+    """Return what the drive hangs on, as its place in sysfs has it; the nearest counts.
+
+    Of a card in a reader nothing: it may be in another one tomorrow.
+    """
+    if read_text(place / "removable") == "1":
+        return ""
     for part in reversed(place.parts):
         for sign, bus in _BUSES:
             if re.fullmatch(sign, part):

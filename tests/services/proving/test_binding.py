@@ -150,3 +150,5 @@ def test_a_copy_of_a_whole_disk_is_not_the_disk(workplace):
     for change in ({"model": "Other"}, {"bus": "ata"}, {"size_bytes": 500_000_000_000}):
         assert bridged.is_same_as(replace(bridged, **change)) is False
     assert bridged.is_same_as(replace(bridged, bus="")) is True
+    card = replace(bridged, bus="", model="Reader of the van")
+    assert card.is_same_as(replace(card, model="Reader of the desk")) is True

@@ -57,7 +57,7 @@ class DeviceIdentity:
     file_system_uuid: str = ""
     """Tells cards, images and drives apart whose bridge hides the serial number."""
     bus: str = ""
-    """That it hangs on: "usb", "nvme", "ata", "mmc", "virtio"."""
+    """That it hangs on: "usb", "nvme", "ata", "mmc", "virtio"; "" for a card in a reader."""
 
     @property
     def has_own_serial(self) -> bool:
@@ -87,9 +87,17 @@ class DeviceIdentity:
         return None
 
     def _is_built_as(self, other: DeviceIdentity) -> bool:
-        """Whether size, model and bus agree: a copy of a whole disk has its file system's UUID."""
-        pairs = ((self.model, other.model), (self.bus, other.bus))
-        return self._as_large_as(other) and all(a == b for a, b in pairs if a and b)
+        """Whether size, model and bus agree: a copy of a whole disk has its file system's UUID.
+
+        Of a card model and bus are its reader's, and it goes into many: it has no bus, and its
+        size has to do, as for devices that were bound before buses were noted.
+        """
+        if not self._as_large_as(other):
+            return False
+        if not (self.bus and other.bus):
+            return True
+        models = self.model, other.model
+        return self.bus == other.bus and (not all(models) or models[0] == models[1])
 
     def is_as_large_as(self, capacity_bytes: float) -> bool:
         """Whether a drive sold as *capacity_bytes* can be this device; True if it says none."""

@@ -22,7 +22,7 @@ what isn't known of the failure (how warm the room was) takes nothing away from 
 test counts where its own trace bears out its bytes, its length, its frames and its rate, and *imported from …* is said beside its mark,
 on every screen. One without a trace, or whose trace says otherwise, is *stated by …*: it stands in the unit's history, and proves
 nothing. One that is dated ahead counts for nothing until then. Binding still holds: a run proves only the device that its unit is bound
-to, of the size, model and bus that it had. `cellar trace` brings figures for comparison, never a proof.
+to, of the size that it had, and (cards in readers aside) of its model and bus. `cellar trace` brings figures for comparison, never a proof.
 
 | condition | known | easier | harder | other | unknown | why |
 |---|---|---|---|---|---|---|

@@ -291,11 +291,15 @@ def test_a_signal_ends_the_question_of_a_set(tmp_path, number):
         [sys.executable, "-c", "from vastcellar.cli.main import main; main()", *words],
         stdin=subprocess.PIPE, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True,
     )  # fmt: skip
-    asked = ""
-    while "Go on?" not in asked:
-        asked += process.stderr.read(1)
-    process.send_signal(number)
-    assert process.wait(60) == CANCELLED
+    try:
+        asked = ""
+        while "Go on?" not in asked:
+            asked += process.stderr.read(1)
+        process.send_signal(number)
+        assert process.wait(60) == CANCELLED
+    finally:
+        process.kill()
+        process.wait()
+        process.stdin.close()
+        process.stderr.close()
     assert not list(tmp_path.iterdir())
-    process.stdin.close()
-    process.stderr.close()

@@ -12,7 +12,7 @@ import click
 from vastcellar.cli.keeping import end_of, keep_and_tell, unit_options, workplace_for
 from vastcellar.cli.printing import echo, print_json, print_lines
 from vastcellar.cli.quantities import Quantity, parse_seconds
-from vastcellar.cli.running import interrupting_signals, run_to_end
+from vastcellar.cli.running import line_typed, run_to_end
 from vastcellar.core.protocols.protocol_text import HINT, parse_steps
 from vastcellar.core.recording.recorder import RecorderLoad
 from vastcellar.core.units import PLAIN, parse_frame_rate, parse_rate, parse_size
@@ -171,13 +171,13 @@ def _plan_figures(plan: ProtocolPlan) -> dict[str, object]:
 def _ask(run: ProtocolRun, instruction: str) -> bool:
     """Ask whether to go on; what ends a program ends the question, too, and means no."""
     echo(f"{instruction}.", err=True)
-    with interrupting_signals():
-        if run.is_stopped:  # by a signal that came before the question
+    while True:
+        click.echo("Go on? [Y/n]: ", nl=False, err=True)
+        answer = line_typed(lambda: run.is_stopped)
+        if answer is None or answer.strip().lower() in ("n", "no"):
             return False
-        try:
-            return click.confirm("Go on?", default=True, err=True)
-        except click.Abort:
-            return False
+        if answer.strip().lower() in ("", "y", "yes"):
+            return True
 
 
 def _print_run(run: ProtocolRun, *, as_json: bool) -> None:

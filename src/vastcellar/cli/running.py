@@ -3,13 +3,18 @@
 from __future__ import annotations
 
 import contextlib
+import os
+import select
 import signal
+import sys
 from collections.abc import Callable, Iterator
 from typing import Any, Protocol
 
 import click
 
 from vastcellar.core.units import PLAIN
+
+_LOOK_S = 0.2
 
 
 class _Progress(Protocol):
@@ -65,20 +70,25 @@ def stopping_signals(stop: Callable[[], None]) -> Iterator[None]:
             signal.signal(number, handler)
 
 
-@contextlib.contextmanager
-def interrupting_signals() -> Iterator[None]:
-    """Let Ctrl+C, SIGTERM and a closed terminal end a question that waits for its answer.
+def line_typed(is_stopped: Callable[[], bool]) -> str | None:
+    """Return the next line of the standard input; None at its end, or once *is_stopped*.
 
-    Where a signal only calls a function, reading goes on waiting after it.
+    A signal that comes just before reading begins would be seen only after the line: so nothing is
+    read until something is there.
     """
-
-    def interrupt(*_: object) -> None:
-        raise click.Abort
-
-    wanted = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
-    before = {number: signal.signal(number, interrupt) for number in wanted}
     try:
-        yield
-    finally:
-        for number, handler in before.items():
-            signal.signal(number, handler)
+        handle = sys.stdin.fileno()
+    except (OSError, ValueError):  # no file stands behind it: it has its lines already
+        return sys.stdin.readline() or None
+    typed = b""
+    while not is_stopped():
+        if not select.select([handle], [], [], _LOOK_S)[0]:
+            continue
+        one = os.read(handle, 1)  # no more than the line: the next question needs the rest
+        if not one:
+            rest = sys.stdin.readline()  # what an earlier question had read ahead
+            return rest or (typed.decode(errors="replace") or None)
+        if one == b"\n":
+            return typed.decode(errors="replace")
+        typed += one
+    return None

@@ -181,7 +181,7 @@ def test_the_sheet_names_every_card_and_its_state(workplace):
     copy = kept(clip("C1", VERIFIED, VERIFIED), name="B <b>007</b>")
     pdf = log_sheet_pdf("Slipway", day_of(copy), [copy], RULE, PLAIN)
     page = pypdfium2.PdfDocument(pdf)[0].get_textpage().get_text_range()
-    assert "B <b>007</b>: 1 files" in page
+    assert "B <b>007</b>: 1 file" in page
     assert "safe to wipe: 2 verified copies" in page
     assert "Slipway: cards copied on 2026-11-27" in page
 

@@ -27,13 +27,15 @@ class Ends:
 
     def __init__(self, size_bytes: int) -> None:
         self._tail_from = max(size_bytes - END_BYTES, 0)
-        self._head, self._tail = xxhash.xxh3_128(), xxhash.xxh3_128()
+        self._head = xxhash.xxh3_128()
+        # Of a small file both are one: there are many of them, and each costs.
+        self._tail = xxhash.xxh3_128() if self._tail_from else self._head
 
     def take(self, data: memoryview, at_bytes: int) -> None:
         """Take in the part that begins at *at_bytes*."""
         if at_bytes < END_BYTES:
             self._head.update(data[: END_BYTES - at_bytes])
-        if at_bytes + len(data) > self._tail_from:
+        if self._tail_from and at_bytes + len(data) > self._tail_from:
             self._tail.update(data[max(self._tail_from - at_bytes, 0) :])
 
     def hexdigest(self) -> str:

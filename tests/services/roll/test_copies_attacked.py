@@ -209,6 +209,30 @@ def test_a_disk_of_compressed_memory_is_no_drive(tmp_path):
         Path("/sys/block/zram0/reset").write_text("1")
 
 
+def test_a_file_system_over_two_disks_lies_on_both(tmp_path, monkeypatch):
+    """Btrfs has a number that is no disk's: it names its disks itself, by its own identity."""
+    if os.geteuid() != 0 or shutil.which("mkfs.btrfs") is None:
+        pytest.skip("needs root and btrfs-progs")
+    let_loops_be_drives(monkeypatch)
+    folder, loops = tmp_path / "both", []
+    folder.mkdir()
+    try:
+        for name in ("one", "two"):
+            image = tmp_path / f"{name}.img"
+            with image.open("wb") as file:
+                file.truncate(256 * MB)
+            loops.append(quietly("losetup", "--find", "--show", str(image)).stdout.strip())
+        quietly("mkfs.btrfs", "-q", "-d", "raid0", "-m", "raid0", *loops)
+        quietly("mount", "-t", "btrfs", loops[0], str(folder))
+        assert behind_folder(folder).drives == {Path(each).name for each in loops}
+    except subprocess.CalledProcessError as error:
+        pytest.skip(f"no Btrfs here: {error.stderr}")
+    finally:
+        subprocess.run(["umount", "-l", str(folder)], capture_output=True, check=False)
+        for each in loops:
+            subprocess.run(["losetup", "-d", each], capture_output=True, check=False)
+
+
 def test_the_source_of_a_mount_is_a_text_and_no_device(card, tmp_path):
     """An overlay, and memory, that are called like a disk: neither counts."""
     if os.geteuid() != 0:

@@ -310,6 +310,21 @@ def test_a_copy_that_is_touched_after_it_was_read_back_doesn_t_count(card, disks
     assert "C0001.MP4" not in (disks[1] / "card.xxh128").read_text()
 
 
+def test_a_drive_that_is_mounted_after_it_was_asked_for_is_not_the_one(card, tmp_path, monkeypatch):
+    """Between the plan and the first byte another disk lies there: not counted as the planned."""
+    let_loops_be_drives(monkeypatch)
+    with loop_disk(tmp_path, "one") as one, loop_disk(tmp_path, "two") as two:
+        run = copy_run(card, [one, two])
+        (one / "elsewhere").mkdir()
+        quietly("mount", "--bind", str(one / "elsewhere"), str(two))
+        try:
+            outcome = made(run)
+        finally:
+            quietly("umount", str(two))
+        assert "another drive" in outcome.destinations[1].dropped_by
+        assert verified_copies(outcome) == 1
+
+
 def test_a_clock_that_is_set_meanwhile_doesn_t_move_what_the_word_says(card, disks, monkeypatch):
     """An hour back and a day ahead in the middle: the moments follow a clock that nobody sets."""
     real, jumps = copy_run_module.time.time, iter((0.0, *[86400.0, -3600.0] * 500))

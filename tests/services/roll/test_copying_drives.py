@@ -124,5 +124,6 @@ def test_a_copy_counts_only_on_a_drive_that_is_known_to_be_another(
     own = find_place(card)
     own = replace(own, mount=replace(own.mount, behind=Behind("ext4", frozenset({"card"}))))
     monkeypatch.setattr("vastcellar.services.roll.copying.find_place", lambda _path: own)
-    monkeypatch.setattr("vastcellar.services.roll.copying.behind_folder", lambda _path: behind)
+    for name in ("behind_folder", "behind_handle"):
+        monkeypatch.setattr(f"vastcellar.services.roll.copying.{name}", lambda _place: behind)
     assert verified_copies(made(copy_run(card, [target]))) == copies

@@ -118,6 +118,8 @@ class CopyRun:
         self.error: Exception | None = None
         self.at_end: Callable[[CopyOutcome, Sequence[Destination]], None] | None = None
         """Told what came of it while all destinations are still held."""
+        self.drives_of: Callable[[int], tuple[str, ...]] | None = None
+        """Of an open folder: asked at the end whether it lies on the drives that were planned."""
         self._stop, self._goes_on = threading.Event(), threading.Event()
         self._goes_on.set()
         self._rounds: list[_Round] = []
@@ -297,7 +299,15 @@ class CopyRun:
             for number, destination in enumerate(self._destinations):
                 if self._rounds[-1].legs[number].dropped_by:
                     continue
-                if why := destination.why_not_in_place():
+                why = destination.why_not_in_place()
+                planned = self.plan.destinations[number].drives
+                if (
+                    not why
+                    and self.drives_of
+                    and self.drives_of(destination.root.handle) != planned
+                ):
+                    why = "it lies on another drive than when it was asked for"
+                if why:
                     self._gone[number] = why
                     continue
                 every = -(-len(tree.files) // count_of[destination.stamps_last])

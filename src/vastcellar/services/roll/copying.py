@@ -25,7 +25,7 @@ from vastcellar.core.errors import BadValueError, DiskError, VastCellarError
 from vastcellar.core.roll.copies import CopyOutcome
 from vastcellar.core.units import PLAIN
 from vastcellar.devices.awake import kept_awake
-from vastcellar.devices.behind import Behind, behind_folder
+from vastcellar.devices.behind import Behind, behind_folder, behind_handle
 from vastcellar.services.proving.places import find_place
 from vastcellar.services.roll.bags import finish_bags
 from vastcellar.services.roll.beside_copies import Papers, keep_lists
@@ -85,7 +85,13 @@ def copy_run(
         card_stamps_last=stamps_last(own.mount.file_system),
     )
     _require_room(plan)
-    return CopyRun(plan)
+    run = CopyRun(plan)
+    run.drives_of = _drives_of
+    return run
+
+
+def _drives_of(handle: int) -> tuple[str, ...]:
+    return tuple(sorted(behind_handle(handle).drives))
 
 
 def _planned(

@@ -157,7 +157,10 @@ def recognition_text(found: Recognition, fmt: NumberFormat) -> str:
     wiped = ", and noted as wiped since" if copy.wiped_at else ""
     match found.kind:
         case Recognised.SAME:
-            return f"All {found.known_files} files of this card were copied before: {when}{wiped}"
+            told = f"All {found.known_files} files of this card were copied before: {when}{wiped}"
+            if found.compared_files < found.known_files:
+                told += f" (both ends of {found.compared_files} of them compared)"
+            return told
         case Recognised.ALIKE:
             return (
                 f"Its files have the names, sizes and times of {when}{wiped}; whether it is that "
